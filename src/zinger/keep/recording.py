@@ -1,0 +1,56 @@
+"""Recordings of sessions as asciicast v2 (JSON lines): what the device showed, what was said, marks.
+
+Everything that comes in here is masked already; the file is written line by line, so that what was
+recorded before a crash can still be played.
+"""
+
+from __future__ import annotations
+
+import codecs
+import json
+import time
+from pathlib import Path
+
+WIDTH, HEIGHT = 80, 24
+FLUSH_EVERY = 1.0
+
+
+class Recording:
+    """One session's recording."""
+
+    def __init__(self, file: Path, title: str, began: float | None = None) -> None:
+        self.file = file
+        file.parent.mkdir(parents=True, exist_ok=True)
+        self._out = file.open("w", encoding="utf-8")
+        self._zero = time.monotonic()
+        self._flushed = self._zero
+        self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
+        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(began or time.time()),
+                  "title": title}
+        self._out.write(json.dumps(header) + "\n")
+        self._out.flush()
+
+    def shown(self, data: bytes) -> None:
+        """The device showed these (masked) bytes."""
+        self._event("o", self._decode(data))
+
+    def said(self, text: str) -> None:
+        """This (masked) text was typed."""
+        self._event("i", text)
+
+    def mark(self, text: str) -> None:
+        """A mark for the player: a phrase begins, a person takes the wire."""
+        self._event("m", text)
+
+    def _event(self, code: str, text: str) -> None:
+        if self._out.closed:
+            return
+        now = time.monotonic()
+        self._out.write(json.dumps([round(now - self._zero, 6), code, text], ensure_ascii=False) + "\n")
+        if now - self._flushed >= FLUSH_EVERY:
+            self._flushed = now
+            self._out.flush()
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._out.close()

@@ -1,0 +1,78 @@
+"""The practice yard from Zinger's side: its control socket, and the dialer that goes through it."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from pathlib import Path
+from typing import Any
+
+from zinger.link.base import Link, LinkError, Unreachable
+from zinger.link.dial import Dialer, open_console
+from zinger.link.tcp import open_telnet
+
+
+class YardError(LinkError):
+    """The yard said no, or is not there."""
+
+
+class Yard:
+    """A client of the yard's control socket (JSON lines on loopback)."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+        self._lock = asyncio.Lock()
+        self._streams: tuple[asyncio.StreamReader, asyncio.StreamWriter] | None = None
+
+    @classmethod
+    def from_file(cls, ready: Path) -> Yard:
+        """The yard that wrote this file; raises YardError when there is none."""
+        try:
+            return cls(int(json.loads(ready.read_text())["port"]))
+        except (OSError, ValueError, KeyError):
+            raise YardError("no practice yard is running for this job") from None
+
+    async def ask(self, do: str, **what: Any) -> dict[str, Any]:
+        """Ask the yard to do something; raises YardError with its reason when it can't."""
+        async with self._lock:
+            try:
+                if self._streams is None:
+                    self._streams = await asyncio.open_connection("127.0.0.1", self.port)
+                reader, writer = self._streams
+                writer.write(json.dumps({"do": do, **what}).encode() + b"\n")
+                line = await reader.readline()
+            except OSError:
+                line = b""
+            if not line:
+                self._streams = None
+                raise YardError("the practice yard is not there any more")
+        reply: dict[str, Any] = json.loads(line)
+        if not reply.pop("ok"):
+            raise YardError(str(reply["why"]))
+        return reply
+
+    def close(self) -> None:
+        """Hang up; the yard itself lives on."""
+        if self._streams:
+            self._streams[1].close()
+            self._streams = None
+
+
+class YardDialer(Dialer):
+    """Every way leads through the yard; nothing but loopback is ever dialled."""
+
+    def __init__(self, yard: Yard) -> None:
+        self.yard = yard
+
+    async def where(self, address: str, port: int) -> tuple[str, int]:
+        try:
+            reply = await self.yard.ask("dial", address=address, port=port)
+        except YardError as error:
+            raise Unreachable(f"{address} port {port}: {error}") from None
+        return str(reply["host"]), int(reply["port"])
+
+    async def console(self, device: str, console: str) -> Link:
+        if console and console != "yard":
+            return await open_console(console, device)
+        reply = await self.yard.ask("console", device=device)
+        return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

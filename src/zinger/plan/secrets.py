@@ -1,0 +1,57 @@
+"""Secret references: the only form in which the pure rooms know a password.
+
+A reference names an entry of the vault. It is resolved at the moment of saying, at the edge, and what
+the device sends back is masked there too; so nothing in these rooms can leak what it never had.
+`SecretTraits` is what the vault is willing to tell about an entry, for the checks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+MASK = "••••••••"
+"""What stands wherever a secret was; of fixed width, so that it does not tell a length."""
+
+
+@dataclass(frozen=True, order=True)
+class SecretRef:
+    """The name of a vault entry, such as `kvr-wj-sw1/administrator`."""
+
+    name: str
+
+    def __str__(self) -> str:
+        return MASK
+
+
+@dataclass(frozen=True)
+class SecretTraits:
+    """What may be known of a secret without knowing it.
+
+    `length` in characters; `score` is the strength from 0 (guessed at once) to 4; `sameness` is equal
+    for two entries exactly when their secrets are equal, and tells nothing else.
+    """
+
+    length: int
+    letters: bool
+    digits: bool
+    score: int
+    sameness: str
+    sayable: bool = True
+
+    def lacks(self, shortest: int, longest: int, classes: tuple[str, ...]) -> list[str]:
+        """Name, in words, each of the family's rules that this secret breaks."""
+        have = {"letter": self.letters, "digit": self.digits}
+        broken = []
+        if self.length < shortest:
+            broken.append(f"it is shorter than {shortest} characters")
+        if self.length > longest:
+            broken.append(f"it is longer than {longest} characters")
+        broken += [f"it has no {name}" for name in classes if not have.get(name, True)]
+        if not self.sayable:
+            broken.append("it contains a blank at an end or a control character")
+        return broken
+
+
+Vaulted = Mapping[SecretRef, SecretTraits]
+"""Traits of the entries that the vault holds now; an absent reference is not in the vault yet."""

@@ -1,0 +1,61 @@
+"""Run a yard: `python -m zinger.practice YARD.json`.
+
+YARD.json says which boxes stand there; the process writes `{"port": ..., "pid": ...}` into the file named
+by `ready` once it can be spoken to. It stops when told, or when nobody has spoken to it for `linger` seconds.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import os
+import signal
+import sys
+from pathlib import Path
+from typing import Any
+
+from zinger.practice.clock import Clock
+from zinger.practice.s2_state import Body
+from zinger.practice.yard import Yard
+
+
+async def run(spec: dict[str, Any]) -> None:
+    """Build the yard and let it live."""
+    bodies = [Body(d["key"], d["serial"], d["mac"]) for d in spec["devices"]]
+    flash = Path(spec["flash"]) if spec.get("flash") else None
+    yard = Yard(bodies, Clock(float(spec["pace"])), flash, int(spec.get("seed", 0)))
+    port = await yard.start()
+    for device in spec["devices"]:
+        switch = yard.switches[device["key"]]
+        switch.cabled = bool(device.get("cabled", False))
+        switch.drop_every = int(device.get("drop_every", 0))
+        if device.get("powered"):
+            switch.power(True)
+    ready = Path(spec["ready"])
+    draft = ready.with_suffix(".new")
+    draft.write_text(json.dumps({"port": port, "pid": os.getpid(), "pace": spec["pace"]}))
+    draft.replace(ready)
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, yard.stopped.set)
+    linger = float(spec.get("linger", 600))
+    while not yard.stopped.is_set():
+        try:
+            await asyncio.wait_for(yard.stopped.wait(), 1)
+        except TimeoutError:
+            yard.save()
+            idle = (yard.clock.now() - yard.last_heard_from) / yard.clock.pace
+            if yard.clients == 0 and idle > linger:
+                break
+    yard.save()
+    ready.unlink(missing_ok=True)
+
+
+def main() -> None:
+    """Entry point of the yard's process."""
+    if len(sys.argv) != 2:
+        sys.exit("usage: python -m zinger.practice YARD.json")
+    asyncio.run(run(json.loads(Path(sys.argv[1]).read_text())))
+
+
+if __name__ == "__main__":
+    main()

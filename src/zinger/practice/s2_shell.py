@@ -1,0 +1,363 @@
+"""The dialogue of a Quern S2: signing in, and the words that each context knows."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import shlex
+from collections.abc import Awaitable, Callable
+from ipaddress import AddressValueError, IPv4Address, IPv4Interface
+from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from zinger.practice.s2_state import Person, tell
+from zinger.practice.tty import Discarded, LineLost, Tty
+
+if TYPE_CHECKING:
+    from zinger.practice.s2 import Switch
+
+CONTEXTS = {"base": ("people", "mgmt", "names", "clock", "log", "doors"), "base/doors": ("ssh", "telnet", "http")}
+WRONG_TRIES, REST = 3, 30.0
+
+
+class Refused(Exception):
+    """The switch says no; the message is what it shows."""
+
+
+class SignedOut(Exception):
+    """The session ends."""
+
+
+def check_secret(secret: str, person: Person | None) -> str | None:
+    """Why the switch won't take this secret, or None."""
+    if len(secret) < 12:
+        return "shorter than 12"
+    if len(secret) > 48:
+        return "longer than 48"
+    if not (re.search("[A-Za-z]", secret) and re.search("[0-9]", secret)):
+        return "needs a letter and a digit"
+    if person and person.knows(secret):
+        return "same as the old one"
+    return None
+
+
+class Shell:
+    """One session on a terminal line, from sign-in to sign-out."""
+
+    def __init__(self, switch: Switch, tty: Tty, where: str) -> None:
+        self.switch, self.tty, self.where = switch, tty, where
+        self.context = "look"
+        self.user = ""
+
+    async def console(self) -> None:
+        """Serve a console for ever: each Return wakes it, each sign-out puts it to rest."""
+        while await self.tty.key() != "\r":
+            pass
+        while True:
+            self.tty.show("\n")
+            await self.sign_in()
+            await self.serve()
+
+    async def sign_in(self) -> None:
+        """Ask until somebody known is there; three wrong tries make the console rest."""
+        wrong = 0
+        if self.switch.running.greeting:
+            self.tty.show(f"\n{self.switch.running.greeting}\n\n")
+        while True:
+            try:
+                user = await self.tty.line("who is there? ", at_question=True)
+                if not user:
+                    continue
+                secret = await self.tty.line(f"secret of {user}: ", blind=True, at_question=True)
+            except Discarded:
+                continue
+            person = self.switch.running.people.get(user)
+            if person and person.knows(secret):
+                self.switch.heard.append(f"[{self.where}] {user} signed in")
+                if await self.renewed(user, person):
+                    self.user = user
+                    return
+                continue
+            self.switch.heard.append(f"[{self.where}] {user} not known")
+            await self.switch.clock.sleep(1)
+            self.tty.show("not known here\n")
+            wrong += 1
+            if wrong == WRONG_TRIES:
+                self.tty.show(f"three wrong tries; this line rests for {REST:.0f} s\n")
+                await self.switch.clock.sleep(REST)
+                wrong = 0
+
+    async def renewed(self, user: str, person: Person) -> bool:
+        """Make the person replace a secret that is printed on the label."""
+        if not person.must_renew:
+            return True
+        self.tty.show("this secret is printed on the label; choose one of your own\n")
+        while True:
+            try:
+                first = await self.tty.line(f"new secret for {user} (12 or more): ", blind=True, at_question=True)
+                refusal = check_secret(first, person)
+                if refusal:
+                    self.tty.show(f"refused: {refusal}\n")
+                    continue
+                if await self.tty.line(f"once more for {user}: ", blind=True, at_question=True) != first:
+                    self.tty.show("refused: the two differ\n")
+                    continue
+            except Discarded:
+                self.tty.show("nothing was replaced\n")
+                return False
+            self.switch.running.people[user] = Person.with_secret(person.level, first)
+            self.switch.heard.append(f"[{self.where}] {user} renewed")
+            self.tty.show("the new secret counts from now on\n")
+            return True
+
+    async def serve(self) -> None:
+        """Carry out lines until signing out; idle sessions are signed out."""
+        self.context = "look"
+        while True:
+            try:
+                line = await asyncio.wait_for(self.tty.line(self.prompt()),
+                                              self.switch.clock.real(self.switch.running.idle * 60))
+                if line.strip():
+                    self.switch.heard.append(f"[{self.where}] {self.context}: {line.strip()}")
+                    await self.carry_out(line)
+            except TimeoutError:
+                self.tty.show(f"\nidle for {self.switch.running.idle} min; signed out\n")
+                return
+            except Refused as refusal:
+                self.tty.show(f"refused: {refusal}\n")
+            except Discarded:
+                self.tty.show("left as it was\n")
+            except SignedOut:
+                self.tty.show("signed out\n")
+                return
+
+    def prompt(self) -> str:
+        """The prompt names the switch and the context."""
+        return f"<{self.switch.running.name} : {self.context}> "
+
+    async def carry_out(self, line: str) -> None:
+        """Find the word in this context and do it."""
+        try:
+            word, *rest = shlex.split(line)
+        except ValueError:
+            raise Refused("a quote is left open") from None
+        action = self.words().get(word)
+        if action is None:
+            self.tty.show(f"no such word: {word}\n")
+            return
+        await action(rest)
+
+    def words(self) -> dict[str, Callable[[list[str]], Awaitable[None]]]:
+        """The words known in the present context."""
+        common = {"tell": self.do_tell, "words": self.do_words}
+        if self.context == "look":
+            return {**common, "take": self.do_take, "leave": self.do_leave}
+        inner = {"ascend": self.do_ascend} if "/" in self.context else {}
+        if self.context in CONTEXTS:
+            inner["descend"] = self.do_descend
+        by_context: dict[str, dict[str, Callable[[list[str]], Awaitable[None]]]] = {
+            "base": {"step": self.do_step, "rename": self.do_rename, "greet": self.do_greet,
+                     "keep": self.do_keep, "restart": self.do_restart},
+            "base/people": {"add": self.do_add, "drop": self.do_drop},
+            "base/mgmt": {"vlan": self.do_vlan, "address": self.do_address, "gateway": self.do_gateway},
+            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix},
+            "base/clock": {"source": self.do_source, "zone": self.do_zone},
+            "base/log": {"receiver": self.do_receiver},
+            "base/doors": {"idle": self.do_idle},
+        }
+        own = by_context.get(self.context, {"open": self.do_open, "shut": self.do_shut})
+        return {**common, **inner, **own}
+
+    async def do_words(self, rest: list[str]) -> None:
+        await self.tty.page([f"   {word}" for word in sorted(self.words())])
+
+    async def do_tell(self, rest: list[str]) -> None:
+        startup = rest[-1:] == ["startup"]
+        section = (rest[:-1] if startup else rest) or [self.context.partition("/")[2].partition("/")[0] or "all"]
+        if startup and self.switch.startup is None:
+            raise Refused("there is no startup state; nothing was kept yet")
+        state = self.switch.startup if startup and self.switch.startup else self.switch.running
+        lines = tell(state, self.switch.body, "" if startup else self.switch.address_note(), section[0])
+        if not lines:
+            raise Refused(f"nothing to tell of {section[0]}")
+        await self.tty.page(lines)
+
+    async def do_take(self, rest: list[str]) -> None:
+        if rest != ["charge"]:
+            raise Refused("take what?")
+        if self.switch.running.people[self.user].level != "keeper":
+            raise Refused("a watcher may not take charge")
+        self.context = "base"
+
+    async def do_leave(self, rest: list[str]) -> None:
+        raise SignedOut
+
+    async def do_step(self, rest: list[str]) -> None:
+        self.context = "look"
+
+    async def do_descend(self, rest: list[str]) -> None:
+        if len(rest) != 1 or rest[0] not in CONTEXTS[self.context]:
+            raise Refused(f"from here one descends to {', '.join(CONTEXTS[self.context])}")
+        self.context += f"/{rest[0]}"
+
+    async def do_ascend(self, rest: list[str]) -> None:
+        self.context = self.context.rpartition("/")[0]
+
+    async def do_rename(self, rest: list[str]) -> None:
+        name = one(rest, "a name")
+        if not re.fullmatch("[a-z0-9-]{1,24}", name):
+            raise Refused("a name is 1 to 24 of a-z, 0-9 and hyphen")
+        self.switch.running.name = name
+
+    async def do_greet(self, rest: list[str]) -> None:
+        text = one(rest, "one text in quotes")
+        self.switch.running.greeting = "" if text == "none" else text
+
+    async def do_add(self, rest: list[str]) -> None:
+        if len(rest) != 3 or rest[1] != "as" or rest[2] not in ("keeper", "watcher"):
+            raise Refused("say add NAME as keeper, or as watcher")
+        name = rest[0]
+        if name in self.switch.running.people:
+            raise Refused(f"{name} is here already")
+        while True:
+            first = await self.tty.line(f"secret to give {name}: ", blind=True, at_question=True)
+            refusal = check_secret(first, None)
+            if refusal:
+                self.tty.show(f"refused: {refusal}\n")
+                continue
+            if await self.tty.line("the same again: ", blind=True, at_question=True) == first:
+                break
+            self.tty.show("refused: the two differ\n")
+        self.switch.running.people[name] = Person.with_secret(rest[2], first)
+
+    async def do_drop(self, rest: list[str]) -> None:
+        name = one(rest, "a name")
+        if name not in self.switch.running.people:
+            raise Refused(f"nobody is called {name}")
+        if name == self.user:
+            raise Refused("you can't drop yourself")
+        del self.switch.running.people[name]
+
+    async def do_vlan(self, rest: list[str]) -> None:
+        number = one(rest, "a number")
+        if not number.isdigit() or not 1 <= int(number) <= 4094:
+            raise Refused("a VLAN is 1 to 4094")
+        self.switch.running.vlan = int(number)
+
+    async def do_address(self, rest: list[str]) -> None:
+        running = self.switch.running
+        if rest == ["lease"]:
+            running.address = "lease"
+        else:
+            try:
+                word, address, length, prefix = rest
+                if (word, length) != ("fixed", "len"):
+                    raise ValueError
+                fixed = IPv4Interface(f"{address}/{int(prefix)}")
+            except (ValueError, AddressValueError):
+                raise Refused("say address fixed A.B.C.D len N, or address lease") from None
+            if fixed.ip in (fixed.network.network_address, fixed.network.broadcast_address):
+                raise Refused(f"{fixed.ip} is no host of {fixed.network.network_address} len {prefix}")
+            if running.gateway and IPv4Address(running.gateway) not in fixed.network:
+                running.gateway = ""
+                self.tty.show("note: the gateway was outside and is gone\n")
+            running.address = str(fixed)
+            self.tty.show(f"note: answering on {fixed.ip} from now on\n")
+        await self.switch.apply_network()
+
+    async def do_gateway(self, rest: list[str]) -> None:
+        word, running = one(rest, "an address"), self.switch.running
+        if word != "none":
+            gate = address_of(word)
+            if running.address == "lease":
+                raise Refused("the lease brings its own gateway")
+            mine = IPv4Interface(running.address)
+            if gate not in mine.network or gate == mine.ip:
+                raise Refused(f"{gate} is no other host of {mine.network.network_address} len {mine.network.prefixlen}")
+        running.gateway = "" if word == "none" else word
+
+    async def do_resolver(self, rest: list[str]) -> None:
+        self.switch.running.resolver = addresses(rest, 3)
+
+    async def do_suffix(self, rest: list[str]) -> None:
+        word = one(rest, "a domain")
+        self.switch.running.suffix = "" if word == "none" else word
+
+    async def do_source(self, rest: list[str]) -> None:
+        self.switch.running.source = addresses(rest, 4)
+
+    async def do_zone(self, rest: list[str]) -> None:
+        zone = one(rest, "a zone")
+        try:
+            ZoneInfo(zone)
+        except (ZoneInfoNotFoundError, ValueError):
+            raise Refused(f"no zone is called {zone}") from None
+        self.switch.running.zone = zone
+
+    async def do_receiver(self, rest: list[str]) -> None:
+        self.switch.running.receiver = addresses(rest, 4)
+
+    async def do_idle(self, rest: list[str]) -> None:
+        minutes = one(rest, "minutes")
+        if not minutes.isdigit() or not 1 <= int(minutes) <= 120:
+            raise Refused("idle is 1 to 120 minutes")
+        self.switch.running.idle = int(minutes)
+
+    async def do_open(self, rest: list[str]) -> None:
+        await self._door(True)
+
+    async def do_shut(self, rest: list[str]) -> None:
+        await self._door(False)
+
+    async def _door(self, is_open: bool) -> None:
+        self.switch.running.doors[self.context.rpartition("/")[2]] = is_open
+        await self.switch.apply_network()
+
+    async def do_keep(self, rest: list[str]) -> None:
+        if await self._sure("running becomes startup, yes or no? "):
+            self.tty.show("writing")
+            for _ in range(6):
+                await self.switch.clock.sleep(0.5)
+                self.tty.show(" .")
+            size = self.switch.keep()
+            self.tty.show(f"\nkept as startup, {size} bytes\n")
+        else:
+            self.tty.show("not kept\n")
+
+    async def do_restart(self, rest: list[str]) -> None:
+        if self.switch.unsaved():
+            self.tty.show("running is not startup; what differs will be lost\n")
+        if await self._sure("restart now, yes or no? "):
+            self.switch.restart()
+            raise LineLost
+
+    async def _sure(self, question: str) -> bool:
+        while True:
+            reply = await self.tty.line(question, at_question=True)
+            if reply in ("yes", "no"):
+                return reply == "yes"
+            self.tty.show("say yes or no\n")
+
+
+def one(rest: list[str], what: str) -> str:
+    """The single word that must follow."""
+    if len(rest) != 1:
+        raise Refused(f"it wants {what}")
+    return rest[0]
+
+
+def address_of(word: str) -> IPv4Address:
+    """A host address, or a refusal."""
+    try:
+        return IPv4Address(word)
+    except AddressValueError:
+        raise Refused(f"{word} is no address") from None
+
+
+def addresses(rest: list[str], most: int) -> list[str]:
+    """A list of addresses, or `none`."""
+    if rest == ["none"]:
+        return []
+    if not 1 <= len(rest) <= most:
+        raise Refused(f"it wants 1 to {most} addresses, or none")
+    return [str(address_of(word)) for word in rest]
