@@ -90,7 +90,8 @@ class JobFolder:
             except PhrasebookError as error:
                 problems += error.problems
             except (OSError, UnicodeDecodeError) as error:
-                problems.append(mend("family-unreadable", Spot(f"phrasebooks/{file.name}"), str(error), "Mend the file"))
+                spot = Spot(f"phrasebooks/{file.name}")
+                problems.append(mend("family-unreadable", spot, str(error), "Mend the file"))
         return books, problems
 
     def plan(self, books: Mapping[str, Phrasebook], vaulted: Vaulted | None = None,
@@ -103,8 +104,8 @@ class JobFolder:
         sheet = self.path / job.sheet
         found: list[Problem] = list(problems)
         if sheet.resolve().parent != self.path.resolve():
-            found.append(mend("sheet-elsewhere", Spot(JOB_FILE, None, "devices"), f"{job.sheet} is not in the job folder",
-                              "Copy the sheet into the folder"))
+            found.append(mend("sheet-elsewhere", Spot(JOB_FILE, None, "devices"),
+                              f"{job.sheet} is not in the job folder", "Copy the sheet into the folder"))
             rows = []
         elif not sheet.is_file():
             found.append(mend("sheet-missing", Spot(job.sheet), "the build sheet is missing",

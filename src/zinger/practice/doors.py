@@ -24,7 +24,7 @@ PAGE = b"HTTP/1.0 200 OK\r\nContent-Type: text/plain\r\n\r\nQuern S2: the consol
 
 def bound(port: int = 0) -> socket.socket:
     """A loopback socket that holds its port without listening."""
-    sock = socket.socket()
+    sock = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     sock.bind(("127.0.0.1", port))
     return sock

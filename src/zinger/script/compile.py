@@ -43,11 +43,12 @@ class ScriptPhrase:
 
 @dataclass(frozen=True)
 class Unsaid:
-    """A planned value that is not said, and why."""
+    """A planned value that is not said, and why; `blocks` means that the device can't be proved so."""
 
     setting: str
     value: str
     why: str
+    blocks: bool = False
 
 
 @dataclass(frozen=True)
@@ -78,7 +79,7 @@ def compile_script(device: Device, book: Phrasebook) -> Script:
         try:
             phrases.append(_phrase(value, book.phrases[name]))
         except WordsError as error:
-            unsaid.append(Unsaid(name, value.shown, str(error)))
+            unsaid.append(Unsaid(name, value.shown, str(error), blocks=True))
     keep = book.keep
     kept = ScriptPhrase("keep", "save to startup", Stop.KEEP, "", keep.at, render(keep.say),
                         {place: render(reply) for place, reply in keep.replies.items()}, keep.expect,

@@ -46,6 +46,7 @@ from zinger.talk.events import (
 
 _BOOT_GLANCE = 2048
 _MEND_TRIES = 8
+_WHOLE_LINE, _FIRST_STRIDE, _TRUST_AFTER = 4096, 32, 20
 _QUESTION_ENDS = "?:>])"
 
 
@@ -60,7 +61,7 @@ class Manner:
     nudge: float = 0.5
     longest_nudge: float = 5.0
     strange: float = 5.0
-    echo: float = 3.0
+    echo: float = 1.0
     longest_answer: float = 900.0
     boots_in: float = 90.0
     echo_check: bool = True
@@ -80,7 +81,7 @@ class Conversation:
     def __init__(self, book: Phrasebook, manner: Manner | None = None) -> None:
         self.book, self.manner = book, manner or Manner()
         self.ear = Ear()
-        self.stride = 4096
+        self.stride = _WHOLE_LINE
         """Characters typed before their echo is awaited; shrinks when lines come back damaged."""
         self.boot_began: float | None = None
         self.at: At | None = None
@@ -98,6 +99,7 @@ class Conversation:
         self._lines: list[str] = []
         self._mark, self._sent, self._mends = "", 0, 0
         self._why = ""
+        self._whole_lines = 0
 
     # -- the pump's side ---------------------------------------------------------------------------
     def begin(self, errand: Any, now: float) -> None:
@@ -344,6 +346,7 @@ class Conversation:
             if self._sent < len(text):
                 self._send_stride(self._request.words)
             else:
+                self._grow_stride()
                 self._enter_key((), now)
             return None
         damaged = not sent.startswith(echoed)
@@ -355,10 +358,17 @@ class Conversation:
         if self._mends > _MEND_TRIES:
             self._throw(Stuck("every line comes back damaged; look at the cable and the speed", echoed), now)
             return None
-        self.stride = max(1, min(self.stride, len(text)) // 3)
+        self.stride = max(1, min(self.stride, 2 * _FIRST_STRIDE) // 2)
+        self._whole_lines = 0
         self._press(self.book.cancel, now)
         self._phase, self._doubtful = _Phase.MEND, True
         return None
+
+    def _grow_stride(self) -> None:
+        """Lines that came back whole earn a longer stride, slowly."""
+        self._whole_lines += 1
+        if self._whole_lines >= _TRUST_AFTER and self.stride < _WHOLE_LINE:
+            self.stride, self._whole_lines = self.stride * 2, 0
 
     def _echo(self) -> str:
         """What came back since the line was begun, less log lines that burst into it."""

@@ -1,0 +1,173 @@
+"""The board: what a person sees of each device, kept up to date by events; screens and commands read it.
+
+Plain data, no interface: a screen takes what it needs ten times a second and never asks a device.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from zinger.plan import SETTINGS, Device, Stop
+from zinger.proof import Finding, Source
+from zinger.run.transcript import Transcript
+from zinger.script import Script
+
+
+class Mark(StrEnum):
+    """The state of a stop, a phrase or a whole line; each has a shape and a colour of its own."""
+
+    AHEAD = "ahead"
+    NOW = "now"
+    SAID = "said"
+    PROVED = "proved"
+    DIFFERS = "differs"
+    NEEDS_YOU = "needs you"
+    NONE = "not for this device"
+
+
+@dataclass
+class PhraseLine:
+    """One phrase of the script as it is carried out; `note` holds the device's words when it refused."""
+
+    setting: str
+    stop: Stop
+    title: str
+    value: str
+    mark: Mark = Mark.AHEAD
+    note: str = ""
+
+
+@dataclass
+class Line:
+    """One device's line on the board."""
+
+    device: Device
+    family: str
+    script: Script
+    sentence: str = "not started"
+    mood: Mark = Mark.AHEAD
+    stops: dict[Stop, Mark] = field(default_factory=dict)
+    phrases: list[PhraseLine] = field(default_factory=list)
+    place: str = ""
+    trail: list[str] = field(default_factory=list)
+    waits_for: str = ""
+    waits_since: float = field(default_factory=time.time)
+    expected_end: float | None = None
+    link: str = ""
+    began: float | None = None
+    ended: float | None = None
+    findings: dict[tuple[str, Source], Finding] = field(default_factory=dict)
+    transcript: Transcript = field(default_factory=Transcript)
+    evidence: set[str] = field(default_factory=set)
+    person_has_it: bool = False
+    shown: str = ""
+    version: int = 0
+
+    def __post_init__(self) -> None:
+        own = {p.stop for p in self.script.phrases}
+        for stop in Stop:
+            always = stop in (Stop.REACH, Stop.IN, Stop.KEEP, Stop.PROOF)
+            self.stops[stop] = Mark.AHEAD if always or stop in own else Mark.NONE
+        self.phrases = [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.phrases]
+        keep = self.script.keep
+        self.phrases.append(PhraseLine("keep", Stop.KEEP, keep.title, ""))
+
+    def say(self, sentence: str, mood: Mark = Mark.NOW) -> None:
+        """Change the sentence on the right."""
+        self.sentence, self.mood = sentence, mood
+        self.version += 1
+
+    def wait(self, why: str, expected_end: float | None = None) -> None:
+        """It now waits for something; `expected_end` in seconds since 1970, if known."""
+        self.waits_for, self.waits_since, self.expected_end = why, time.time(), expected_end
+        self.version += 1
+
+    def stop(self, stop: Stop, mark: Mark) -> None:
+        """Set the state of a stop that this device has."""
+        if self.stops[stop] is not Mark.NONE:
+            self.stops[stop] = mark
+            self.version += 1
+
+    def at(self, place: str) -> None:
+        """It stands at this place."""
+        self.place = place
+        if not self.trail or self.trail[-1] != place:
+            self.trail = [*self.trail[-7:], place]
+        self.version += 1
+
+    def phrase(self, setting: str, mark: Mark, note: str = "") -> None:
+        """Set the state of a phrase, and of its stop by all phrases of that stop."""
+        for line in self.phrases:
+            if line.setting == setting:
+                line.mark, line.note = mark, note
+                self._sum_up(line.stop)
+        self.version += 1
+
+    def find(self, finding: Finding) -> None:
+        """A finding comes in; the stop shows the worst of its own."""
+        self.findings[finding.setting, finding.source] = finding
+        self.evidence.update(line for line in finding.evidence.split("\n") if line)
+        for line in self.phrases:
+            if line.setting == finding.setting:
+                good = all(f.holds for (s, _), f in self.findings.items() if s == line.setting)
+                line.mark = Mark.PROVED if good else Mark.DIFFERS
+                self._sum_up(line.stop)
+        self.version += 1
+
+    def _sum_up(self, stop: Stop) -> None:
+        marks = [line.mark for line in self.phrases if line.stop is stop]
+        for worst in (Mark.NEEDS_YOU, Mark.DIFFERS, Mark.NOW):
+            if worst in marks:
+                self.stop(stop, worst)
+                return
+        if all(m is Mark.PROVED for m in marks):
+            self.stop(stop, Mark.PROVED)
+        elif all(m in (Mark.SAID, Mark.PROVED) for m in marks):
+            self.stop(stop, Mark.SAID)
+        elif any(m in (Mark.SAID, Mark.PROVED) for m in marks):
+            self.stop(stop, Mark.NOW)
+        else:
+            self.stop(stop, Mark.AHEAD)
+
+    @property
+    def differing(self) -> list[Finding]:
+        """Findings that do not hold."""
+        return [f for f in self.findings.values() if not f.holds]
+
+    @property
+    def active(self) -> bool:
+        """Whether a conversation is under way."""
+        return self.began is not None and self.ended is None
+
+    @property
+    def finished(self) -> bool:
+        """Whether this device is done for this run, one way or another."""
+        return self.mood in (Mark.PROVED, Mark.DIFFERS, Mark.NEEDS_YOU)
+
+
+@dataclass
+class Board:
+    """All lines of a job, in the order of the plan."""
+
+    title: str
+    note: str
+    practice: bool
+    pace: float
+    lines: Mapping[str, Line]
+
+    def counts(self) -> dict[str, int]:
+        """How many are proved, on the wire, differ, need you."""
+        moods = [line.mood for line in self.lines.values()]
+        return {
+            "devices": len(moods),
+            "proved": moods.count(Mark.PROVED),
+            "on the wire": sum(1 for line in self.lines.values() if line.active and line.mood is Mark.NOW),
+            "differs": moods.count(Mark.DIFFERS),
+            "needs you": moods.count(Mark.NEEDS_YOU),
+        }
+
+
+__all__ = ["SETTINGS", "Board", "Line", "Mark", "PhraseLine"]

@@ -1,0 +1,218 @@
+"""A job, open: its plan, scripts, board and memory; and a run over it, many devices at once."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from zinger.keep import JobFolder, Journal, Vault
+from zinger.link import LiveDialer, Yard, YardDialer, YardError
+from zinger.plan import Device, Plan, needed_secrets
+from zinger.proof import proved
+from zinger.run.board import Board, Line, Mark
+from zinger.run.carrier import Carrier, World
+from zinger.run.hands import Act, Hands
+from zinger.run.laptop import Laptop
+from zinger.run.memory import Memory, remember
+from zinger.run.practice import YardHands, find_or_start
+from zinger.script import Script, compile_script
+
+
+class RunError(Exception):
+    """A run that can't begin; the message says why and what to do."""
+
+
+@dataclass
+class Options:
+    """How a run is wanted: which devices, at what pace, and how much of it."""
+
+    only: Sequence[str] = ()
+    pace: float | None = None
+    nobody: bool = False
+    power_cut: bool = True
+    speak: bool = True
+
+
+class OpenJob:
+    """Everything that is known of a job without touching a device."""
+
+    def __init__(self, folder: JobFolder) -> None:
+        self.folder = folder
+        self.books, problems = folder.families()
+        self.vault: Vault | None = Vault(folder.vault) if folder.vault.exists() else None
+        traits = self.vault.traits() if self.vault else {}
+        self.plan: Plan = folder.plan(self.books, traits, tuple(problems))
+        self.scripts: dict[str, Script] = {}
+        lines: dict[str, Line] = {}
+        for device in self.plan.devices:
+            book = self.books.get(device.family)
+            if book is not None and device.name not in lines:
+                self.scripts[device.name] = compile_script(device, book)
+                lines[device.name] = Line(device, book.title, self.scripts[device.name])
+        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 1.0, lines)
+        self.memories: dict[str, Memory] = {name: Memory() for name in lines}
+        self.kept_aside = ""
+        if folder.journal.exists():
+            self.recall()
+
+    def recall(self) -> None:
+        """Bring the board to what the journal believes."""
+        journal = Journal(self.folder.journal)
+        try:
+            self.take_in(journal)
+        finally:
+            journal.close()
+
+    def take_in(self, journal: Journal) -> None:
+        """Fold the journal into memories and lines."""
+        if journal.kept_aside:
+            self.kept_aside = (f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
+                               "devices are read again before anything is said")
+        for name, line in self.board.lines.items():
+            memory = self.memories[name] = remember(journal.entries(name))
+            for finding in memory.findings.values():
+                line.find(finding)
+            _recall_line(line, memory)
+
+    def device(self, name: str) -> Device:
+        """A device by hostname; raises KeyError."""
+        return self.plan.device(name)
+
+
+def _recall_line(line: Line, memory: Memory) -> None:
+    if memory.proved_at:
+        for stop, mark in line.stops.items():
+            line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
+        for phrase in line.phrases:
+            phrase.mark = Mark.PROVED
+        line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
+    elif memory.needs_you:
+        line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
+    elif memory.accepted or memory.intended:
+        line.say("begun in an earlier run; will look where it is")
+
+
+class Run:
+    """One run over a job: owns the journal, the vault and the devices' tasks."""
+
+    def __init__(self, job: OpenJob, options: Options) -> None:
+        self.job, self.options = job, options
+        self.hands = Hands(nobody=options.nobody)
+        self.carriers: dict[str, Carrier] = {}
+        self.tasks: dict[str, asyncio.Task[None]] = {}
+        self.journal: Journal | None = None
+        self.yard: Yard | None = None
+        self.news: list[str] = []
+        """Sentences for a person about the run as a whole."""
+
+    def devices(self) -> list[Device]:
+        """The devices that this run is about; raises RunError for unknown names or a plan with faults."""
+        plan, names = self.job.plan, list(self.options.only)
+        known = [d.name for d in plan.devices]
+        for name in names:
+            if name not in known:
+                raise RunError(f"the plan has no device {name}; it has {', '.join(known) or 'none'}")
+        wanted = [d for d in plan.devices if not names or d.name in names]
+        faults = [p for p in plan.problems if p in plan.to_mend() and
+                  (not p.devices or any(d.name in p.devices for d in wanted))]
+        if faults:
+            raise RunError(f"{len(faults)} to mend in the plan before a device is touched; "
+                           f"the first: {faults[0]}  (all: zinger check {self.job.folder.path.name})")
+        if not wanted:
+            raise RunError("the plan has no devices")
+        return wanted
+
+    async def start(self) -> None:
+        """Lock the job, fill the vault, open the yard, and send every device on its way."""
+        devices = self.devices()
+        job = self.job
+        job.folder.lock()
+        self.journal = Journal(job.folder.journal)
+        job.take_in(self.journal)
+        if job.kept_aside:
+            self.news.append(job.kept_aside)
+        vault = job.vault = job.vault or Vault(job.folder.vault)
+        made = vault.ensure((ref, job.books[d.family].rules) for d in devices for ref in needed_secrets(d))
+        if made:
+            await self.journal.write("vault", made=made)
+            self.news.append(f"{len(made)} secrets made and put into {job.folder.vault.name}")
+        world = await self._world(vault, self.journal, devices)
+        await self.journal.write("run began", devices=[d.name for d in devices], practice=job.board.practice)
+        for device in devices:
+            await self._begin(world, device)
+
+    async def _begin(self, world: World, device: Device) -> None:
+        job = self.job
+        line = job.board.lines[device.name]
+        fresh = Line(device, line.family, line.script, transcript=line.transcript)
+        line.__dict__.update(fresh.__dict__)
+        assert self.journal is not None
+        await self.journal.write("run began", device.name)
+        carrier = Carrier(world, device, job.books[device.family], job.scripts[device.name], line,
+                          job.memories[device.name])
+        self.carriers[device.name] = carrier
+        self._send(device.name)
+
+    def _send(self, name: str) -> None:
+        self.tasks[name] = asyncio.create_task(self.carriers[name].carry(), name=f"carry {name}")
+
+    def again(self, name: str) -> None:
+        """Send a device on its way again after it needed a person or differed."""
+        if name in self.tasks and self.tasks[name].done():
+            self._send(name)
+
+    async def _world(self, vault: Vault, journal: Journal, devices: list[Device]) -> World:
+        job, pace = self.job, 1.0
+        if job.board.practice:
+            self.yard, pace = await find_or_start(job.folder, job.plan.devices, self.options.pace)
+            self.hands.helper = YardHands(self.yard, pace)
+        job.board.pace = pace
+        unspeakable = (*vault.secrets(), *(b.factory.password for b in job.books.values()))
+        return World(
+            vault=vault, journal=journal, unspeakable=unspeakable,
+            dialer=YardDialer(self.yard) if self.yard else LiveDialer(), hands=self.hands,
+            laptop=Laptop(self.hands, job.plan.devices, job.board.practice), records=job.folder.records, pace=pace,
+            practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak)
+
+    def hands_done(self, act: Act) -> None:
+        """A person did an act."""
+        self.hands.finish(act)
+        if self.journal:
+            self.journal.note("hands", act.subject, do=act.do)
+
+    async def wait(self) -> None:
+        """Wait until every device is proved, differs, or needs a person; a fault of ours is raised."""
+        await asyncio.gather(*self.tasks.values())
+
+    async def stop(self, end_yard: bool = False) -> None:
+        """Stop wherever everything is; devices keep the state that they are in."""
+        for task in self.tasks.values():
+            task.cancel()
+        await asyncio.gather(*self.tasks.values(), return_exceptions=True)
+        for carrier in self.carriers.values():
+            carrier.pump.leave()
+        if self.journal:
+            for subject, began, ended in self.hands.log:
+                self.journal.note("hands done", subject, began=began, ended=ended)
+            self.journal.note("run ended", states={n: c.state_in_words() for n, c in self.carriers.items()})
+            self.journal.close()
+            self.journal = None
+        if self.yard:
+            if end_yard:
+                await self._end_yard()
+            self.yard.close()
+        self.job.folder.unlock()
+
+    async def _end_yard(self) -> None:
+        assert self.yard is not None
+        try:
+            await self.yard.ask("stop")
+        except YardError:
+            return
+
+    def proved(self) -> list[str]:
+        """The devices that are proved, counted from their findings and nothing else."""
+        return [name for name, c in self.carriers.items()
+                if proved(c.line.findings.values(), c.owed()) and not any(u.blocks for u in c.script.unsaid)]

@@ -1,0 +1,107 @@
+"""Proof from outside: from the network, as whoever comes later will meet the device.
+
+Signs in over SSH with the new credentials at the planned address, sees that the factory login is refused
+and that what was shut is shut. Each is a finding with its own evidence.
+"""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Iterator
+from typing import TYPE_CHECKING
+
+from zinger.link import AuthRefused, Dialer, LinkError
+from zinger.phrasebook import Phrasebook
+from zinger.plan import Account, Device, SecretRef
+from zinger.proof import Finding, Source, Verdict
+from zinger.run.memory import factory_secret
+from zinger.run.pump import Pump
+from zinger.talk import Conversation, Keyring, TalkError, arrive
+
+if TYPE_CHECKING:
+    from zinger.run.carrier import World
+
+SHUT = (("services.telnet", 23, "Telnet"), ("services.http", 80, "HTTP"))
+
+
+class Outside:
+    """Looks at one device from the network."""
+
+    def __init__(self, dialer: Dialer, device: Device, book: Phrasebook, world: World) -> None:
+        self.dialer, self.device, self.book, self.world = dialer, device, book, world
+
+    @property
+    def address(self) -> str | None:
+        """Where to look: the planned fixed address; a lease must be found first."""
+        address = self.device.address
+        return str(address.ip) if address and address.interface else None
+
+    def owed(self) -> list[str]:
+        """The names of the findings that this look must bring."""
+        if self.address is None:
+            return []
+        return [f"sign-in.{name}" for name, *_ in self._sign_ins()] + [name for name, _, _ in self._shut()]
+
+    def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
+        for setting, account in self.device.accounts:
+            yield account.name, account, self.book.home if setting == "accounts.administrator" else self.book.view
+        yield "factory", Account(self.book.factory.user, factory_secret(self.book)), ""
+
+    def _shut(self) -> list[tuple[str, int, str]]:
+        return [row for row in SHUT if self.device.value(row[0]) is False]
+
+    async def look_in(self) -> AsyncIterator[Finding]:
+        """One finding after the other."""
+        if self.address is None:
+            return
+        for name, account, goal in self._sign_ins():
+            if goal:
+                yield await self._signs_in(f"sign-in.{name}", account, goal)
+            else:
+                yield await self._is_refused(f"sign-in.{name}", account)
+        for setting, port, title in self._shut():
+            yield await self._is_shut(setting, port, title)
+
+    async def _signs_in(self, setting: str, account: Account, goal: str) -> Finding:
+        planned = f"{account.name} signs in over SSH at {self.address}, to {goal}"
+        title = f"sign-in of {account.name}"
+        try:
+            link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
+            pump = Pump(Conversation(self.book), self._secret, self.world.masker())
+            pump.join(link)
+            try:
+                at = await pump.do(arrive(self.book, goal, Keyring([])))
+                shown = pump.conversation.ear.tail.strip()
+                seen = f"{shown}   (host key {link.host_key.fingerprint})"
+                return self._finding(setting, title, planned, f"at {at.name}", seen, True)
+            finally:
+                pump.leave()
+        except (LinkError, TalkError) as error:
+            return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
+
+    async def _is_refused(self, setting: str, account: Account) -> Finding:
+        planned, title = f"the factory login {account.name} is refused", "factory login"
+        try:
+            link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
+        except AuthRefused as refusal:
+            return self._finding(setting, title, planned, "refused", str(refusal), True)
+        except LinkError as error:
+            return self._finding(setting, title, planned, str(error), str(error), False)
+        link.close()
+        return self._finding(setting, title, planned, "accepted", f"{link.name}: signed in", False)
+
+    async def _is_shut(self, setting: str, port: int, title: str) -> Finding:
+        planned = f"{title} is closed: port {port} refuses"
+        try:
+            is_open = await self.dialer.probe(self.address or "", port)
+        except LinkError as error:
+            return self._finding(setting, title, planned, str(error), str(error), False)
+        read = "accepts connections" if is_open else "refused"
+        return self._finding(setting, title, planned, read, f"{self.address} port {port}: connection {read}",
+                             not is_open)
+
+    def _secret(self, ref: SecretRef) -> str:
+        return self.world.secret(self.book, ref)
+
+    def _finding(self, setting: str, title: str, planned: str, read: str, evidence: str, holds: bool) -> Finding:
+        return Finding(self.device.name, setting, title, Source.OUTSIDE, planned, read, evidence,
+                       Verdict.HOLDS if holds else Verdict.DIFFERS)

@@ -1,0 +1,101 @@
+"""The practice yard of a job: started as a process of its own, found again after a crash, and its hands."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import subprocess
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.error import YAMLError
+
+from zinger.keep import JobFolder
+from zinger.link import Yard, YardError
+from zinger.plan import Device
+from zinger.run.hands import Act, Verb
+
+SETTINGS_FILE = "practice.yaml"
+SIMULATED = ("quern-s2",)
+START_PATIENCE = 15.0
+
+
+def yard_settings(folder: JobFolder) -> dict[str, Any]:
+    """What `practice.yaml` says of the yard: pace, seed, faults by device; empty when there is no such file."""
+    file = folder.path / SETTINGS_FILE
+    if not file.is_file():
+        return {}
+    try:
+        said = YAML(typ="safe").load(file.read_text("utf-8")) or {}
+        pace = float(said.get("pace", 20))
+    except (YAMLError, ValueError, TypeError, AttributeError) as error:
+        raise YardError(f"{SETTINGS_FILE} can't be read: {str(error).splitlines()[0]}") from None
+    if not 0.1 <= pace <= 1000:
+        raise YardError(f"{SETTINGS_FILE}: pace {pace:g} is out of range; give 0.1 to 1000")
+    return dict(said)
+
+
+async def find_or_start(folder: JobFolder, devices: Iterable[Device], pace: float | None) -> tuple[Yard, float]:
+    """The yard of this job, started if none runs; returns its client and its pace. Raises YardError."""
+    ready = folder.yard / "ready.json"
+    with contextlib.suppress(YardError):
+        yard = Yard.from_file(ready)
+        return yard, float((await yard.ask("status"))["pace"])
+    settings = yard_settings(folder)
+    pace = pace or float(settings.get("pace", 20))
+    _spawn(folder, devices, settings, pace, ready)
+    loop = asyncio.get_running_loop()
+    end = loop.time() + START_PATIENCE
+    while loop.time() < end:
+        with contextlib.suppress(YardError):
+            yard = Yard.from_file(ready)
+            await yard.ask("status")
+            return yard, pace
+        await asyncio.sleep(0.05)
+    raise YardError(f"the practice yard did not start; see {folder.yard / 'yard.log'}")
+
+
+def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any], pace: float, ready: Path) -> None:
+    faults = settings.get("faults") or {}
+    spec = {
+        "pace": pace, "seed": settings.get("seed", 0), "linger": settings.get("linger", 600),
+        "ready": str(ready), "flash": str(folder.yard / "flash.json"),
+        "devices": [
+            {"key": d.name, "serial": d.serial or "unknown", "mac": d.mac or "02-00-00-00-00-00",
+             **(faults.get(d.name) or {})}
+            for d in devices if d.family in SIMULATED
+        ],
+    }
+    try:
+        folder.yard.mkdir(exist_ok=True)
+        ready.unlink(missing_ok=True)
+        description = folder.yard / "yard.json"
+        description.write_text(json.dumps(spec, indent=1))
+        with (folder.yard / "yard.log").open("ab") as log:
+            subprocess.Popen([sys.executable, "-m", "zinger.practice", str(description)],
+                             stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+    except OSError as error:
+        raise YardError(f"the practice yard can't be started in {folder.yard}: {error.strerror}") from None
+
+
+class YardHands:
+    """The yard's hands: what a person would do at the bench, after the moment that it takes."""
+
+    def __init__(self, yard: Yard, pace: float) -> None:
+        self.yard, self.pace = yard, pace
+
+    async def __call__(self, act: Act) -> None:
+        await asyncio.sleep(15 / self.pace)
+        if act.verb is Verb.PLUG:
+            await self.yard.ask("plug", device=act.subject)
+            await self.yard.ask("power", device=act.subject, on=True)
+        elif act.verb is Verb.POWER_CUT:
+            await self.yard.ask("power", device=act.subject, on=False)
+            await asyncio.sleep(5 / self.pace)
+            await self.yard.ask("power", device=act.subject, on=True)
+        elif act.verb is Verb.LAPTOP:
+            await self.yard.ask("laptop", address=act.subject)

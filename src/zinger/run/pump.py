@@ -1,0 +1,190 @@
+"""The pump: joins a sans-IO conversation to a link. It is small, and the only place where secrets are said.
+
+It is driven by callbacks, not by a task per device: bytes or a timer lead to one turn, in which actions
+are carried out until the conversation waits. A secret is resolved at the moment of writing; what comes
+back is masked before anybody, the conversation included, hears it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+from zinger.keep import Masker, Recording
+from zinger.link import Link
+from zinger.plan import SecretRef
+from zinger.run.transcript import Transcript
+from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, TalkError, Typed
+
+T = TypeVar("T")
+
+
+class TakenOver(Interrupted):
+    """A person took the wire; wait for it to be handed back, then look again."""
+
+
+class Pump:
+    """One conversation on one link at a time."""
+
+    def __init__(self, conversation: Conversation, secret: Callable[[SecretRef], str], masker: Masker,
+                 transcript: Transcript | None = None, onlooker: Callable[[Any], None] | None = None) -> None:
+        self.conversation = conversation
+        self.link: Link | None = None
+        self.recording: Recording | None = None
+        self.transcript = transcript or Transcript()
+        self._secret, self._masker = secret, masker
+        self._onlooker = onlooker
+        self._loop = asyncio.get_running_loop()
+        self._result: asyncio.Future[Any] | None = None
+        self._timer: asyncio.TimerHandle | None = None
+        self._due = 0.0
+        self._person = asyncio.Event()
+        self._person.set()
+        self._in_turn = False
+
+    # -- the link ----------------------------------------------------------------------------------
+    def join(self, link: Link, recording: Recording | None = None) -> None:
+        """Carry the conversation over this link from now on."""
+        self.link, self.recording = link, recording
+        link.attach(self._heard, self._lost)
+
+    def leave(self) -> None:
+        """Close the link, if there is one."""
+        if self.link:
+            self.link.close()
+            self.link = None
+        if self._timer:
+            self._timer.cancel()
+            self._timer = None
+        self.conversation.lost(self._loop.time())
+        self._turn()
+        if self.recording:
+            self.recording.close()
+            self.recording = None
+
+    def _heard(self, data: bytes) -> None:
+        data = self._masker(data)
+        if not data:
+            return
+        self.transcript.add(data)
+        if self.recording:
+            self.recording.shown(data)
+        self.conversation.receive(data, self._loop.time())
+        self._turn()
+
+    def _lost(self, why: str) -> None:
+        self.link = None
+        self.conversation.lost(self._loop.time())
+        self._turn()
+
+    # -- errands -----------------------------------------------------------------------------------
+    async def do(self, errand: Any) -> Any:
+        """Carry out one errand; raises what it failed with, TakenOver when a person took the wire."""
+        if not self._person.is_set():
+            raise TakenOver("the wire is in a person's hands")
+        if self.link is None:
+            raise Interrupted("there is no link")
+        self._result = self._loop.create_future()
+        self.conversation.begin(errand, self._loop.time())
+        self._turn()
+        try:
+            return await self._result
+        finally:
+            self._result = None
+
+    def _turn(self) -> None:
+        """Do what the conversation wants until it waits or its errand ends."""
+        if self._in_turn:
+            return
+        self._in_turn = True
+        try:
+            while self._result is not None and not self._result.done():
+                now = self._loop.time()
+                action = self.conversation.next_action(now)
+                if isinstance(action, Say):
+                    self._say(action)
+                elif isinstance(action, Done):
+                    self._result.set_result(action.result)
+                elif isinstance(action, Failed):
+                    self._result.set_exception(action.error)
+                else:
+                    self._wake_at(action.until, now)
+                    break
+        finally:
+            self._in_turn = False
+            self._pass_on_events()
+
+    def _say(self, action: Say) -> None:
+        if self.link is None:
+            return
+        raw = "".join(self._secret(p) if isinstance(p, SecretRef) else p for p in action.words)
+        if self.recording:
+            self.recording.said("".join(str(part) for part in action.words))
+        self.link.write(raw.encode())
+
+    def _wake_at(self, when: float, now: float) -> None:
+        if self._timer and self._due <= when and self._due > now:
+            return
+        if self._timer:
+            self._timer.cancel()
+            self._timer = None
+        if when != float("inf"):
+            self._due = when
+            self._timer = self._loop.call_at(when, self._woken)
+
+    def _woken(self) -> None:
+        self._timer = None
+        self._turn()
+
+    def _pass_on_events(self) -> None:
+        for event in self.conversation.take_events():
+            if isinstance(event, Typed):
+                self.transcript.mark("said", event.purpose)
+                if self.recording:
+                    self.recording.mark(event.purpose)
+            elif isinstance(event, Mended):
+                self.transcript.mark("mended", event.line)
+            elif isinstance(event, Nudged):
+                self.transcript.mark("nudged")
+            if self._onlooker:
+                self._onlooker(event)
+
+    # -- a person on the wire ----------------------------------------------------------------------
+    @property
+    def person_has_it(self) -> bool:
+        """Whether a person's typing goes to the device now."""
+        return not self._person.is_set()
+
+    def take(self) -> None:
+        """A person takes the wire; the errand under way ends with TakenOver."""
+        if self._person.is_set():
+            self._person.clear()
+            self.transcript.mark("person", "you have the wire")
+            if self.recording:
+                self.recording.mark("a person takes the wire")
+            self.conversation.interrupt(TakenOver("a person took the wire"), self._loop.time())
+            self._turn()
+
+    def type(self, data: bytes) -> None:
+        """What the person types goes to the device; only while they have the wire."""
+        if self.person_has_it and self.link:
+            if self.recording:
+                self.recording.said(self._masker.text(data.decode("utf-8", "replace")))
+            self.link.write(data)
+
+    def hand_back(self) -> None:
+        """The person is done: whoever waits goes on, and looks where the device is."""
+        if self.person_has_it:
+            self.transcript.mark("person", "handed back")
+            if self.recording:
+                self.recording.mark("the wire is handed back")
+            self.conversation.at = None
+            self._person.set()
+
+    async def handed_back(self) -> None:
+        """Wait until no person has the wire."""
+        await self._person.wait()
+
+
+__all__ = ["Pump", "TakenOver", "TalkError"]
