@@ -82,6 +82,34 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         raise YardError(f"the practice yard can't be started in {folder.yard}: {error.strerror}") from None
 
 
+async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float | None, powered: bool) -> None:
+    """Start the yard, print where everything listens, and keep it until Ctrl-C."""
+    yard, real_pace = await find_or_start(folder, devices, pace)
+    status = await yard.ask("status")
+    for name in status["devices"]:
+        await yard.ask("plug", device=name)
+        if powered:
+            await yard.ask("power", device=name, on=True)
+    factory = "198.51.100.250/24"
+    await yard.ask("laptop", address=factory)
+    print(f"practice yard x{real_pace:g} of {folder.path}, on 127.0.0.1; Ctrl-C ends it\n")
+    print(f"{'device':<16} {'console':>16} {'ssh':>7} {'telnet':>7} {'http':>7}   (a network port refuses while shut)")
+    for name, ports in status["devices"].items():
+        print(f"{name:<16} {'telnet ' + str(ports['console']):>16} {ports['ssh']:>7} {ports['telnet']:>7} "
+              f"{ports['http']:>7}")
+    first = next(iter(status["devices"].values()), None)
+    if first:
+        print(f"\n  telnet 127.0.0.1 {first['console']}      then Return; the factory login is on the family's card\n"
+              f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open", flush=True)
+    try:
+        while True:
+            await asyncio.sleep(5)
+            await yard.ask("status")
+    except asyncio.CancelledError:
+        with contextlib.suppress(YardError):
+            await yard.ask("stop")
+
+
 class YardHands:
     """The yard's hands: what a person would do at the bench, after the moment that it takes."""
 

@@ -1,0 +1,282 @@
+"""The commands. Each opens the job, asks a room, prints what comes back, and ends with a meaningful code:
+0 done, 1 findings, 2 usage, 3 needs a person.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import getpass
+import json
+import sys
+import time
+import traceback
+from importlib import resources
+from pathlib import Path
+from typing import Annotated
+
+import platformdirs
+import typer
+
+from zinger import headless
+from zinger.headless import DONE, FINDINGS, USAGE
+from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
+from zinger.link import LinkError
+from zinger.phrasebook import PhrasebookError
+from zinger.plan import SecretRef, did_you_mean
+from zinger.plan.problems import Severity
+from zinger.run import OpenJob, Options, RunError
+
+app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=False,
+                  help="Carries new network devices from factory state to a proved baseline.",
+                  context_settings={"help_option_names": ["-h", "--help"]})
+
+JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
+Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]
+Only = Annotated[list[str] | None, typer.Option("--only", metavar="DEVICE", help="only these devices; repeat it")]
+Pace = Annotated[float | None, typer.Option("--pace", min=0.1, max=1000, metavar="N",
+                                            help="how much faster than hardware the practice yard goes")]
+
+_EXPECTED = (JobFolderError, JournalError, VaultError, LinkError, PhrasebookError, RunError)
+
+
+def _open(job: Path) -> OpenJob:
+    opened = OpenJob(JobFolder(job))
+    _remember_job(opened.folder.path)
+    return opened
+
+
+def _last_job_file() -> Path:
+    return platformdirs.user_state_path("zinger") / "last-job"
+
+
+def _remember_job(path: Path) -> None:
+    try:
+        file = _last_job_file()
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(str(path))
+    except OSError:
+        return  # a convenience only: the job itself is untouched
+
+
+def last_job() -> Path | None:
+    """The job that was open last, if it is still there."""
+    try:
+        path = Path(_last_job_file().read_text().strip())
+    except OSError:
+        return None
+    return path if (path / "job.yaml").is_file() else None
+
+
+@app.callback(invoke_without_command=True)
+def welcome(ctx: typer.Context) -> None:
+    """Open the last job; without one, say how to begin."""
+    if ctx.invoked_subcommand is not None:
+        return
+    path = last_job()
+    if path is None:
+        typer.echo("No job was opened yet.\n\n  zinger demo         a made-up job on simulated switches\n"
+                   "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands")
+        return
+    _show(_open(path), Options(), start=False)
+
+
+@app.command("open")
+def open_(job: JobArg, pace: Pace = None) -> None:
+    """Open a job on the screen."""
+    _show(_open(job), Options(pace=pace), start=False)
+
+
+@app.command()
+def demo(pace: Pace = None,
+         folder: Annotated[Path | None, typer.Option("--in", help="put the demo job into this folder")] = None,
+         without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
+         as_json: Json = False) -> None:
+    """Three simulated switches of the Kettlestone Valley Railway, from factory state to proved."""
+    where = folder or platformdirs.user_data_path("zinger") / time.strftime("demo-%Y%m%d-%H%M%S")
+    if not (where / "job.yaml").exists():
+        _lay_out_demo(where)
+    opened = _open(where)
+    options = Options(pace=pace, nobody=without_screen)
+    if not without_screen:
+        _show(opened, options, start=True)
+        typer.echo(f"The demo job is in {where}; look into its handover/ and records/.")
+        return
+    code = headless.carry_out(opened, options, as_json)
+    _write_handover(opened, quiet=as_json)
+    raise typer.Exit(code)
+
+
+def _lay_out_demo(where: Path) -> None:
+    try:
+        where.mkdir(parents=True, exist_ok=True)
+        for entry in (resources.files("zinger") / "demo").iterdir():
+            if entry.name.endswith((".yaml", ".csv")):
+                (where / entry.name).write_text(entry.read_text("utf-8"), "utf-8")
+    except OSError as error:
+        raise JobFolderError(f"the demo can't be put into {where}: {error.strerror}") from None
+
+
+@app.command()
+def check(job: JobArg, as_json: Json = False) -> None:
+    """Say everything that is wrong with the plan, before a cable is touched."""
+    opened = _open(job)
+    problems = opened.plan.problems
+    if as_json:
+        print(json.dumps([{"id": p.id, "severity": p.severity.value, "file": p.spot.file, "line": p.spot.line,
+                           "key": p.spot.key, "devices": p.devices, "what": p.what, "do": p.do}
+                          for p in problems], indent=1))
+    else:
+        for problem in problems:
+            print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
+        mend = sum(p.severity is Severity.MEND for p in problems)
+        print(f"{len(opened.plan.devices)} devices, {mend} to mend, {len(problems) - mend} to think about")
+    raise typer.Exit(FINDINGS if opened.plan.to_mend() else DONE)
+
+
+@app.command()
+def script(job: JobArg, device: str, as_json: Json = False) -> None:
+    """Print what will be said to a device, secrets masked."""
+    opened = _open(job)
+    known = opened.scripts
+    if device not in known:
+        raise RunError(f"there is no script for {device}{did_you_mean(device, known)}; "
+                       f"the plan has {', '.join(known) or 'no device that can be spoken to'}")
+    found = known[device]
+    if as_json:
+        rows = [{"setting": p.setting, "value": p.value, "at": p.at, "say": p.shown,
+                 "replies": {k: "".join(map(str, w)) for k, w in p.replies.items()}, "effect": p.effect,
+                 "undo": p.undo} for p in (*found.phrases, found.keep)]
+        print(json.dumps({"device": device, "family": found.family, "phrases": rows, "unsaid": [
+            {"setting": u.setting, "value": u.value, "why": u.why} for u in found.unsaid]}, indent=1))
+        return
+    print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases, then {found.keep.shown}\n")
+    print(f"{'stop':<6} {'at':<12} {'say':<58} effect / undo")
+    for p in (*found.phrases, found.keep):
+        effect = "" if p.effect == "none" else p.effect
+        print(f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {p.shown:<58} {effect}"
+              + (f"{' · ' if effect else ''}undo: {p.undo}" if p.undo else ""))
+        for place, words in p.replies.items():
+            print(f"{'':<6} {'':<12}   {place.replace('_', ' ')}? {''.join(map(str, words))}")
+    for u in found.unsaid:
+        print(f"\nnot said: {u.setting} {u.value}, {u.why}")
+
+
+@app.command()
+def run(job: JobArg, only: Only = None,
+        without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
+        pace: Pace = None, as_json: Json = False,
+        power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
+        keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
+        ) -> None:
+    """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
+    opened = _open(job)
+    options = Options(only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut)
+    if not without_screen:
+        _show(opened, options, start=True)
+        return
+    raise typer.Exit(headless.carry_out(opened, options, as_json, keep_yard))
+
+
+@app.command()
+def prove(job: JobArg, only: Only = None, pace: Pace = None, as_json: Json = False,
+          power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False) -> None:
+    """Read everything back and look in from the network, without changing anything."""
+    opened = _open(job)
+    options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, speak=False)
+    raise typer.Exit(headless.carry_out(opened, options, as_json))
+
+
+@app.command()
+def handover(job: JobArg, as_json: Json = False) -> None:
+    """Write the papers: site drawing, run timeline, proof sheet, as-built table."""
+    written = _write_handover(_open(job), quiet=as_json)
+    if as_json:
+        print(json.dumps([str(p) for p in written], indent=1))
+
+
+@app.command()
+def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
+             pace: Pace = None, powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True) -> None:
+    """Open the practice yard to any telnet or ssh client, until Ctrl-C."""
+    from zinger.run.practice import open_to_all
+
+    if job is None:
+        job = platformdirs.user_data_path("zinger") / time.strftime("practice-%Y%m%d-%H%M%S")
+        _lay_out_demo(job)
+    opened = OpenJob(JobFolder(job))
+    asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered))
+
+
+@app.command()
+def secret(job: JobArg, entry: Annotated[str | None, typer.Argument(help="such as kvr-wj-sw1/administrator")] = None,
+           show: Annotated[bool, typer.Option("--show", help="print the secret itself")] = False) -> None:
+    """List the vault's entries; with an entry, set it (typed blind, or from standard input) or show it."""
+    folder = JobFolder(job)
+    vault = Vault(folder.vault)
+    if entry is None:
+        for name in vault.names():
+            print(name)
+        return
+    ref = SecretRef(entry)
+    if show:
+        print(vault.get(ref))
+        return
+    if sys.stdin.isatty():
+        new = getpass.getpass(f"secret for {entry}: ")
+        if new != getpass.getpass("the same again: "):
+            raise RunError("the two differ; nothing was changed")
+    else:
+        new = sys.stdin.readline().rstrip("\n")
+    if not new or not new.isprintable() or new != new.strip():
+        raise RunError("a secret must not be empty, begin or end with a blank, or hold control characters; "
+                       "nothing was changed")
+    vault.put({ref: new})
+    typer.echo(f"{entry} is in {folder.vault.name}")
+
+
+def _show(opened: OpenJob, options: Options, start: bool) -> None:
+    from zinger.tui import show
+
+    show(opened, options, start)
+
+
+def _write_handover(opened: OpenJob, quiet: bool = False) -> list[Path]:
+    from zinger.handover import write_papers
+
+    written: list[Path] = write_papers(opened.folder, opened.plan, opened.scripts)
+    if not quiet:
+        print(f"handover: {opened.folder.handover}")
+        for path in written:
+            print(f"  {path.name}")
+    return written
+
+
+def main() -> None:
+    """Entry point: every expected error is a sentence and an exit code, never a traceback."""
+    try:
+        app(standalone_mode=True)
+    except _EXPECTED as error:
+        print(f"zinger: {error}", file=sys.stderr)
+        sys.exit(USAGE)
+    except (KeyboardInterrupt, BrokenPipeError):
+        sys.exit(130)
+    except Exception as error:
+        sys.exit(_own_fault(error))
+
+
+def _own_fault(error: BaseException) -> int:
+    """A fault of ours: the traceback goes to a file (without values of variables), a sentence to the screen."""
+    file = platformdirs.user_state_path("zinger") / f"fault-{time.strftime('%Y%m%d-%H%M%S')}.txt"
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text("".join(traceback.format_exception(error)))
+        where = f"; what happened is in {file}"
+    except OSError:
+        where = ""
+    print(f"zinger: a fault of Zinger's own ({type(error).__name__}){where}. The job's journal is complete; "
+          "start again to go on.", file=sys.stderr)
+    return 70
+
+
+if __name__ == "__main__":
+    main()
