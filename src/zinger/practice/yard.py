@@ -98,8 +98,8 @@ class Yard:
                     reply = {"ok": False, "why": str(no) if isinstance(no, No) else f"not understood: {no!r}"}
                 writer.write(json.dumps(reply).encode() + b"\n")
                 await writer.drain()
-        except ConnectionError:
-            pass
+        except (ConnectionError, asyncio.CancelledError):
+            return
         finally:
             self.clients -= 1
             writer.close()

@@ -146,6 +146,18 @@ class Carrier:
         self.line.say("handed back; looks where it is")
         self.world.journal.note("person", self.device.name, what="handed the wire back")
 
+    def take(self) -> None:
+        """A person takes the wire, whether something is under way or not."""
+        self.pump.take()
+        self.line.person_has_it = True
+        self.line.version += 1
+
+    def hand_back(self) -> None:
+        """The person is done."""
+        self.line.person_has_it = False
+        self.line.version += 1
+        self.pump.hand_back()
+
     def hold(self) -> None:
         """Pause before the next thing that is said."""
         self._go.clear()
@@ -331,6 +343,7 @@ class Carrier:
         name, differing = self.device.name, self.line.differing
         if proved(self.line.findings.values(), self.owed()) and not any(u.blocks for u in self.script.unsaid):
             self.line.stop(Stop.PROOF, Mark.PROVED)
+            self.line.phrase("keep", Mark.PROVED)
             for stop, mark in self.line.stops.items():
                 if mark is Mark.SAID:
                     self.line.stop(stop, Mark.PROVED)

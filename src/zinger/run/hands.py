@@ -58,8 +58,8 @@ class Hands:
     helper: Callable[[Act], Awaitable[None]] | None = None
     nobody: bool = False
     asked: dict[tuple[Verb, str], Asked] = field(default_factory=dict)
-    log: list[tuple[str, float, float]] = field(default_factory=list)
-    """(subject, began, ended) of acts that were done, in seconds since 1970."""
+    log: list[tuple[Act, float, float]] = field(default_factory=list)
+    """(act, began, ended) of what was done, in seconds since 1970."""
     _helping: set[asyncio.Task[None]] = field(default_factory=set)
 
     async def ask(self, act: Act) -> None:
@@ -99,7 +99,7 @@ class Hands:
         """The act is done."""
         item = self.asked.pop((act.verb, act.subject), None)
         if item and not item.done.done():
-            self.log.append((act.subject, item.since, time.time()))
+            self.log.append((act, item.since, time.time()))
             item.done.set_result(None)
 
     def in_order(self) -> list[Asked]:

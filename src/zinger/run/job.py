@@ -179,8 +179,6 @@ class Run:
     def hands_done(self, act: Act) -> None:
         """A person did an act."""
         self.hands.finish(act)
-        if self.journal:
-            self.journal.note("hands", act.subject, do=act.do)
 
     async def wait(self) -> None:
         """Wait until every device is proved, differs, or needs a person; a fault of ours is raised."""
@@ -194,8 +192,8 @@ class Run:
         for carrier in self.carriers.values():
             carrier.pump.leave()
         if self.journal:
-            for subject, began, ended in self.hands.log:
-                self.journal.note("hands done", subject, began=began, ended=ended)
+            for act, began, ended in self.hands.log:
+                self.journal.note("hands", act.subject, verb=act.verb.value, do=act.do, began=began, ended=ended)
             self.journal.note("run ended", states={n: c.state_in_words() for n, c in self.carriers.items()})
             self.journal.close()
             self.journal = None

@@ -1,0 +1,154 @@
+"""The console of a device, emulated, with a margin: what was said, what is noise, what became evidence.
+
+The emulator (pyte) is fed only while somebody looks, a few kilobytes a tick, so that a device that floods
+its console costs the interface nothing.
+"""
+
+from __future__ import annotations
+
+import codecs
+import re
+from collections import deque
+
+import pyte
+from rich.style import Style
+from rich.text import Text
+from textual.binding import BindingType
+
+from zinger.run import Line
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET
+from zinger.tui.rows import Rows
+
+ROWS, COLUMNS = 24, 200
+A_TICK = 8 * 1024
+TOO_FAR = 24 * 1024
+SIGN = {"said": ("»", SLATE), "mended": ("!", ROSE), "person": ("▸", VIOLET), "noise": ("~", DIM),
+        "evidence": ("●", GREEN), "nudged": ("·", DIM)}
+
+
+class Emulator(pyte.Screen):
+    """A terminal that keeps what scrolls off its top, and counts lines from the beginning."""
+
+    def __init__(self, columns: int, history: int = 3000) -> None:
+        self.gone: deque[str] = deque(maxlen=history)
+        self.passed = 0
+        super().__init__(columns, ROWS)
+
+    def index(self) -> None:
+        bottom = self.margins.bottom if self.margins else self.lines - 1
+        if self.cursor.y == bottom:
+            self.gone.append(self.display[0].rstrip())
+            self.passed += 1
+        super().index()
+
+    @property
+    def row(self) -> int:
+        """The number of the cursor's line, counted from the beginning of the session."""
+        return self.passed + self.cursor.y
+
+    def text(self, number: int) -> str:
+        """A line by its number; empty when it is forgotten."""
+        if number >= self.passed:
+            return self.display[number - self.passed].rstrip()
+        at = number - (self.passed - len(self.gone))
+        return self.gone[at] if at >= 0 else ""
+
+
+class Console(Rows):
+    """Shows one line's transcript."""
+
+    BINDINGS: list[BindingType] = []
+
+    def __init__(self, *, id: str | None = None) -> None:
+        super().__init__(id=id, cursor=False)
+        self._line: Line | None = None
+        self._noise: re.Pattern[str] | None = None
+        self._forget()
+
+    def _forget(self) -> None:
+        self._emulator = Emulator(COLUMNS)
+        self._stream = pyte.Stream(self._emulator)
+        self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
+        self._fed = 0
+        self._marks: dict[int, str] = {}
+        self._mark_at = 0
+        self._version = 0
+        self._pinned = True
+
+    def show(self, line: Line | None, noise: re.Pattern[str] | None) -> None:
+        """Follow this line from now on; called at every tick."""
+        if line is not self._line:
+            self._line, self._noise = line, noise
+            self._forget()
+        if line is not None and self._feed(line):
+            self._version += 1
+            bottom = self.scroll_offset.y >= self.max_scroll_y - 1
+            self.redraw()
+            if bottom:
+                self.scroll_end(animate=False)
+        elif line is not None:
+            self.refresh()
+
+    def _feed(self, line: Line) -> bool:
+        transcript = line.transcript
+        if self._fed > transcript.end:
+            self._forget()
+        if transcript.end - self._fed > TOO_FAR and self._fed:
+            self._fed = transcript.end - A_TICK
+            self._stream.feed("\r\n\x1b[0m... skipped, it is too fast to show ...\r\n")
+        start, data = transcript.since(self._fed)
+        data = data[:A_TICK]
+        marks = [m for m in transcript.marks if self._mark_at <= m.position <= start + len(data)]
+        fresh = [m for m in marks if m.position > self._mark_at or self._mark_at == 0 or not data]
+        if not data and not fresh:
+            return False
+        at = start
+        for mark in fresh:
+            if mark.position > at:
+                self._stream.feed(self._decode(data[at - start : mark.position - start]))
+                at = mark.position
+            self._put(mark.kind)
+        self._stream.feed(self._decode(data[at - start :]))
+        self._fed = start + len(data)
+        self._mark_at = max(self._mark_at, fresh[-1].position if fresh else self._fed)
+        return bool(data)
+
+    def _put(self, kind: str) -> None:
+        if self._marks.get(self._emulator.row) != "mended":
+            self._marks[self._emulator.row] = kind
+        if len(self._marks) > 4000:
+            del self._marks[next(iter(self._marks))]
+
+    # -- Rows --------------------------------------------------------------------------------------
+    def count(self) -> int:
+        screen = self._emulator
+        return screen.passed + screen.cursor.y + 1 if self._fed else 1
+
+    def key(self, index: int) -> int | None:
+        return None
+
+    def draw(self, index: int, width: int) -> Text:
+        if not self._fed:
+            return Text(" nothing came from this console yet", DIM)
+        text = self._emulator.text(index)
+        kind = self._kind(index, text)
+        sign, colour = SIGN.get(kind, (" ", DIM))
+        here = index == self._emulator.row
+        body = Text.assemble((f"{sign} ", Style(color=colour, bold=True)), ("│ ", FAINT))
+        if kind == "said":
+            split = text.find("> ") + 2 if "> " in text else 0
+            body.append(text[:split], DIM).append(text[split:], Style(color=PAPER, bold=True))
+        else:
+            body.append(text, {"noise": DIM, "mended": ROSE, "evidence": PAPER}.get(kind, PAPER if here else "#b9b9b0"))
+        if here:
+            body.append(" " * max(0, self._emulator.cursor.x - len(text)))
+            if self._emulator.cursor.x >= len(text):
+                body.append("▏", BRASS)
+        return body
+
+    def _kind(self, index: int, text: str) -> str:
+        if self._noise is not None and self._noise.search(text):
+            return "noise"
+        if self._line is not None and text.strip() and text in self._line.evidence:
+            return "evidence"
+        return self._marks.get(index, "")

@@ -1,0 +1,348 @@
+"""Line-up: every device is a line with its settings as stops. Home.
+
+Four questions without a key: which are done, what is each waiting for, what must my hands do now, and
+what is it saying on the wire.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Hashable
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult, RenderResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
+from textual.widgets import Footer, Input
+
+from zinger.plan import Stop
+from zinger.run import Board, Hands, Line, Mark
+from zinger.tui.console import Console
+from zinger.tui.look import (
+    BRASS,
+    DIM,
+    FAINT,
+    INK,
+    MOOD,
+    PAPER,
+    SHAPE,
+    SLATE,
+    TRACK,
+    VIOLET,
+    fit,
+    legend,
+    minutes,
+    shape,
+)
+from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.rows import Rows
+
+STOPS = list(Stop)
+
+
+class Track:
+    """How the stops are laid out in a width: where each stands, and how wide names and sentences are."""
+
+    def __init__(self, width: int, board: Board) -> None:
+        longest = max((len(name) for name in board.lines), default=8)
+        self.name = min(longest, 24 if width >= 110 else 16) + 2
+        self.family = 2 + max((len(x.family) for x in board.lines.values()), default=0) if width >= 100 else 0
+        self.pitch = 2 if width < 100 else max(3, min(9, (width - self.name - self.family - 46) // len(STOPS)))
+        self.start = 1 + self.name + self.family
+        self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
+
+    def draw(self, line: Line) -> Text:
+        """The line of stops."""
+        text = Text()
+        marks = [line.stops[stop] for stop in STOPS]
+        for index, mark in enumerate(marks):
+            following = next((m for m in marks[index + 1 :] if m is not Mark.NONE), Mark.AHEAD)
+            track, colour = TRACK.get(following, "┄"), SHAPE[following][1]
+            text.append_text(Text(track, colour) if mark is Mark.NONE else shape(mark))
+            if index < len(marks) - 1:
+                text.append(track * (self.pitch - 1), colour)
+        return text
+
+    def labels(self) -> Text:
+        """The stops' names above the lines, each centred on its stop when there is room."""
+        if self.pitch < 5:
+            return Text()
+        row = [" "] * (self.sentence + 8)
+        for index, stop in enumerate(STOPS):
+            at = self.start + index * self.pitch - len(stop.value) // 2
+            row[at : at + len(stop.value)] = stop.value
+        return Text("".join(row), DIM)
+
+
+class LineMap(Rows):
+    """The lines, grouped by site; roomy when there is space, one row a device when there is not."""
+
+    def __init__(self, board: Board) -> None:
+        super().__init__(id="lines")
+        self.board = board
+        self.wanted = ""
+        self.dense = False
+        self._items: list[tuple[str, Line | None, str]] = []
+
+    def lay_out(self) -> None:
+        """Work out which rows there are."""
+        lines = [x for name, x in self.board.lines.items() if self._wanted(name, x)]
+        sites: dict[str, list[Line]] = {}
+        for line in lines:
+            sites.setdefault(line.device.site.key, []).append(line)
+        roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) < 30
+        self._items = []
+        for group in sites.values():
+            site = group[0].device.site
+            if self._items:
+                self._items.append(("blank", None, ""))
+            self._items.append(("site", None, f"{site.name}|{site.subnet or ''}"))
+            for line in group:
+                self._items.append(("line", line, ""))
+                if roomy:
+                    self._items += [("caption", line, ""), ("blank", None, "")]
+        self.redraw()
+
+    def _wanted(self, name: str, line: Line) -> bool:
+        text = f"{name} {line.family} {line.device.site.name} {line.sentence}".lower()
+        return all(word in text for word in self.wanted.lower().split())
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def key(self, index: int) -> Any:
+        kind, line, _ = self._items[index]
+        return line.device.name if line is not None and kind == "line" else None
+
+    def stamp(self, index: int) -> Hashable:
+        kind, line, text = self._items[index]
+        if line is None:
+            return (kind, text)
+        turning = {Mark.NOW: int(time.time() * 2.5), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
+        return (kind, line.device.name, line.version, turning)
+
+    def draw(self, index: int, width: int) -> Text:
+        kind, line, text = self._items[index]
+        if kind == "site":
+            name, _, subnet = text.partition("|")
+            return Text.assemble((name, Style(color=PAPER, bold=True)), (f"  {subnet}", DIM))
+        if line is None:
+            return Text()
+        track = Track(width, self.board)
+        return self._line(line, track, width) if kind == "line" else self._caption(line, track, width)
+
+    def _line(self, line: Line, track: Track, width: int) -> Text:
+        row = Text().append(f" {fit(line.device.name, track.name - 1):<{track.name}}",
+                            Style(color=PAPER, bold=line.mood is not Mark.AHEAD))
+        row.append(f"{line.family:<{track.family}}" if track.family else "", DIM)
+        row.append_text(track.draw(line))
+        row.append("   ")
+        room = width - track.sentence
+        needs = line.mood is Mark.NEEDS_YOU
+        row.append(fit(sentence(line), room), Style(color=MOOD[line.mood], bold=needs, reverse=needs and _blink()))
+        return row
+
+    def _caption(self, line: Line, track: Track, width: int) -> Text:
+        where = line.device.location or line.device.serial
+        row = Text().append(f"  {fit(where, track.start - 4):<{track.start - 2}}", DIM)
+        now = next((p for p in line.phrases if p.mark is Mark.NOW), None)
+        if now is None:
+            return row
+        at = STOPS.index(now.stop) * track.pitch
+        words = f"╰ {now.title} {now.value}"
+        at = max(0, min(at, width - track.start - len(words) - 1))
+        return row.append(" " * at).append(fit(words, width - track.start - at), BRASS)
+
+
+def _blink() -> bool:
+    """Only what needs a person blinks, slowly."""
+    return int(time.time() * 1.2) % 2 == 0
+
+
+def sentence(line: Line) -> str:
+    """The words on the right, with the time left where it is known."""
+    if line.mood is not Mark.NOW or line.ended is not None:
+        return line.sentence
+    if line.waits_for == "booting" and line.expected_end is not None:
+        left = line.expected_end - time.time()
+        late = -left > 0.5 * (line.expected_end - line.waits_since)
+        ending = f"about {minutes(left)} left" if left > 0 else "longer than usual" if late else "any moment now"
+        return f"{line.sentence} · {ending}"
+    waited = time.time() - line.waits_since
+    return f"{line.sentence} · {minutes(waited)}" if waited >= 2 else line.sentence
+
+
+class HandsPanel(Widget):
+    """What only a person can do, best first."""
+
+    def __init__(self, hands: Hands | None = None) -> None:
+        super().__init__(id="hands")
+        self.hands = hands
+
+    def render(self) -> RenderResult:
+        width = self.size.width
+        text = Text.assemble(("hands", Style(color=VIOLET, bold=True)), (" · what only you can do", DIM), "\n\n")
+        asked = self.hands.in_order() if self.hands else []
+        for number, item in enumerate(asked[:9], 1):
+            text.append(f" {number} ", Style(color=INK, bgcolor=VIOLET, bold=True))
+            text.append(f" {fit(item.act.do, width - 5)}\n", PAPER)
+            helper = "the yard's hands do it" if item.begun else f"press {number} when it is done"
+            text.append(f"    {fit(f'{item.act.why}; {helper}', width - 5)}\n", DIM)
+        if not asked:
+            text.append("    nothing, for now\n", DIM)
+        done = self.hands.log[-4:] if self.hands else []
+        for act, _, ended in reversed(done):
+            stamp = time.strftime("%H:%M:%S", time.localtime(ended))
+            text.append("\n" + fit(f"    {stamp}  {act.do}", width - 1), FAINT)
+        return text
+
+
+class LineUp(ZingerScreen):
+    """The home screen."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("g", "app.go", "go"),
+        Binding("enter", "wire", "wire"),
+        Binding("p", "proof", "proof"),
+        Binding("r", "read", "read-through"),
+        Binding("n", "next", "next to see to"),
+        Binding("slash", "filter", "filter"),
+        Binding("d", "dense", "dense"),
+        Binding("h", "app.handover", "handover"),
+        Binding("q", "app.leave", "quit"),
+        *COMMON,
+        *[Binding(str(n), f"done({n})", show=False) for n in range(1, 10)],
+    ]
+
+    def compose(self) -> ComposeResult:
+        board = self.app.job.board
+        yield Headline(board)
+        yield Input(placeholder="name, family, site or state; Enter keeps, Escape clears", id="filter")
+        yield Labels(board)
+        yield LineMap(board)
+        with Horizontal(id="below"):
+            yield HandsPanel()
+            with Vertical(id="preview"):
+                yield WireTitle()
+                yield Console(id="preview-console")
+        yield Footer()
+
+    def on_mount(self) -> None:
+        self.query_one("#filter").display = False
+        lines = self.query_one(LineMap)
+        lines.lay_out()
+        lines.focus()
+        super().on_mount()
+
+    def on_resize(self) -> None:
+        self.query_one(LineMap).lay_out()
+
+    def follow(self) -> None:
+        lines = self.query_one(LineMap)
+        lines.refresh()
+        self.headline().refresh()
+        hands = self.query_one(HandsPanel)
+        hands.hands = self.app.run_.hands if self.app.run_ else None
+        hands.refresh()
+        line = self.app.job.board.lines.get(lines.selected or "")
+        self.query_one(WireTitle).line = line
+        self.query_one(WireTitle).refresh()
+        self.query_one("#preview-console", Console).show(line, self.app.noise(line))
+
+    def on_rows_chosen(self, event: Rows.Chosen) -> None:
+        self.action_wire()
+
+    def action_wire(self) -> None:
+        """Open the wire of the device under the cursor."""
+        if name := self.query_one(LineMap).selected:
+            self.app.open_wire(name)
+
+    def action_proof(self) -> None:
+        """Open the proof of the device under the cursor."""
+        if name := self.query_one(LineMap).selected:
+            self.app.open_proof(name)
+
+    def action_read(self) -> None:
+        """Read through what will be said."""
+        if name := self.query_one(LineMap).selected:
+            self.app.open_read_through(name)
+
+    def action_next(self) -> None:
+        """Jump to the next device that needs a person."""
+        lines = self.query_one(LineMap)
+        names = [n for n, x in self.app.job.board.lines.items() if x.mood in (Mark.NEEDS_YOU, Mark.DIFFERS)]
+        if not names:
+            self.notify("nothing needs you")
+            return
+        after = [n for n in names if list(self.app.job.board.lines).index(n) >
+                 list(self.app.job.board.lines).index(lines.selected or names[0])]
+        lines.select((after or names)[0])
+
+    def action_dense(self) -> None:
+        """One row a device, or roomy."""
+        lines = self.query_one(LineMap)
+        lines.dense = not lines.dense
+        lines.lay_out()
+
+    def action_filter(self) -> None:
+        """Filter by typing."""
+        box = self.query_one("#filter", Input)
+        box.display = True
+        box.focus()
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        lines = self.query_one(LineMap)
+        lines.wanted = event.value
+        lines.lay_out()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        self.query_one("#filter").display = bool(event.value)
+        self.query_one(LineMap).focus()
+
+    def close_filter(self) -> bool:
+        """Clear and hide the filter; whether there was one."""
+        box = self.query_one("#filter", Input)
+        was = bool(box.display)
+        box.value = ""
+        box.display = False
+        self.query_one(LineMap).focus()
+        return was
+
+    def action_done(self, number: int) -> None:
+        """The person did act number N of the hands list."""
+        if self.app.run_:
+            asked = self.app.run_.hands.in_order()
+            if number <= len(asked) and not asked[number - 1].begun:
+                self.app.run_.hands_done(asked[number - 1].act)
+
+
+class Labels(Widget):
+    """The stops' names over the lines; in narrow terminals, the legend."""
+
+    def __init__(self, board: Board) -> None:
+        super().__init__(id="labels")
+        self.board = board
+
+    def render(self) -> RenderResult:
+        labels = Track(self.size.width - 1, self.board).labels()
+        return Text.assemble("\n", " ", labels) if labels else Text.assemble("\n", " ", legend())
+
+
+class WireTitle(Widget):
+    """What the wire below belongs to, where it is, and what it waits for."""
+
+    line: Line | None = None
+
+    def render(self) -> RenderResult:
+        text = Text().append("wire", Style(color=BRASS, bold=True))
+        if self.line is None:
+            return text
+        text.append(f" · {self.line.device.name}", PAPER)
+        if self.line.place:
+            text.append(f" · {self.line.place.replace('_', ' ')}", SLATE)
+        if self.line.waits_for and self.line.active:
+            text.append(f"   {self.line.waits_for}, {minutes(time.time() - self.line.waits_since)}", DIM)
+        return text

@@ -1,0 +1,63 @@
+"""Colours, shapes and small drawing helpers; every mark has a shape and a colour of its own.
+
+Contrast against the ink ground is 4.5:1 or better for everything that must be read.
+"""
+
+from __future__ import annotations
+
+import time
+
+from rich.style import Style
+from rich.text import Text
+
+from zinger.run import Mark
+
+INK, PANEL, RAISED = "#12161a", "#0d1013", "#1d252c"
+PAPER, DIM, FAINT = "#e8e2d4", "#8d959b", "#4a545c"
+BRASS, SLATE, GREEN, ROSE, VIOLET = "#d8a23a", "#7a9cc6", "#74b49b", "#d9738a", "#a58bd6"
+
+SHAPE = {
+    Mark.AHEAD: ("○", FAINT),
+    Mark.NOW: ("◐", BRASS),
+    Mark.SAID: ("◉", SLATE),
+    Mark.PROVED: ("●", GREEN),
+    Mark.DIFFERS: ("◆", ROSE),
+    Mark.NEEDS_YOU: ("▲", VIOLET),
+    Mark.NONE: ("·", FAINT),
+}
+TURNING = "◐◓◑◒"
+TRACK = {Mark.PROVED: "━", Mark.SAID: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
+MOOD = {Mark.AHEAD: DIM, Mark.NOW: BRASS, Mark.SAID: SLATE, Mark.PROVED: GREEN, Mark.DIFFERS: ROSE,
+        Mark.NEEDS_YOU: VIOLET, Mark.NONE: DIM}
+LEGEND = ((Mark.AHEAD, "ahead"), (Mark.NOW, "under way"), (Mark.SAID, "said"), (Mark.PROVED, "proved"),
+          (Mark.DIFFERS, "differs"), (Mark.NEEDS_YOU, "needs you"), (Mark.NONE, "not for this device"))
+
+
+def shape(mark: Mark) -> Text:
+    """The mark as one coloured character; what is under way turns."""
+    sign, colour = SHAPE[mark]
+    if mark is Mark.NOW:
+        sign = TURNING[int(time.time() * 2.5) % 4]
+    return Text(sign, Style(color=colour, bold=mark is not Mark.AHEAD))
+
+
+def minutes(seconds: float) -> str:
+    """`1:05` for 65 seconds."""
+    whole = max(0, int(seconds))
+    return f"{whole // 60}:{whole % 60:02}"
+
+
+def fit(text: str, width: int) -> str:
+    """The text, cut with an ellipsis if it is wider than the room."""
+    if width <= 0:
+        return ""
+    return text if len(text) <= width else text[: max(0, width - 1)] + "…"
+
+
+def legend() -> Text:
+    """All shapes with their meaning, in one line."""
+    text = Text()
+    for mark, word in LEGEND:
+        sign, colour = SHAPE[mark]
+        text.append(f"{sign} ", Style(color=colour if colour != FAINT else DIM)).append(f"{word}   ", DIM)
+    return text

@@ -1,0 +1,104 @@
+"""Parts that every screen has: the headline with its mode rule, and screens that refresh ten times a second."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import RenderResult
+from textual.binding import Binding, BindingType
+from textual.screen import Screen
+from textual.widget import Widget
+
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
+
+if TYPE_CHECKING:
+    from zinger.run import Board
+    from zinger.tui.app import ZingerApp
+
+TICK = 0.1
+SMALL = (80, 24)
+
+
+class Headline(Widget):
+    """Two rows: what this is and how it stands; below, the mode as a rule across the screen.
+
+    PRACTICE is a hatched band of its own words, LIVE a solid bar: word, colour and shape differ.
+    """
+
+    def __init__(self, board: Board, title: str = "", detail: str = "") -> None:
+        super().__init__()
+        self.board, self.title, self.detail = board, title, detail
+
+    def render(self) -> RenderResult:
+        width = self.size.width
+        return Text("\n").join([self._first(width), self._mode(width)])
+
+    def _first(self, width: int) -> Text:
+        left = Text.assemble((" ZINGER ", Style(color=INK, bgcolor=BRASS, bold=True)), "  ")
+        left.append(self.title or self.board.title, Style(color=PAPER, bold=True))
+        right = self._counts(short=width < 110)
+        room = width - left.cell_len - right.cell_len - 4
+        left.append("  " + fit(self.detail or self.board.note, room) if room > 8 else "", Style(color=DIM))
+        left.append(" " * max(1, width - left.cell_len - right.cell_len - 1))
+        return Text.assemble(left, right)
+
+    def _counts(self, short: bool) -> Text:
+        counts = self.board.counts()
+        text = Text(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
+        for key, colour in (("on the wire", BRASS), ("differs", ROSE), ("needs you", VIOLET)):
+            if counts[key]:
+                word = key.removeprefix("on the ") if short else key
+                text.append(f"   {counts[key]} {word}", Style(color=colour, bold=key == "needs you"))
+        return text
+
+    def _mode(self, width: int) -> Text:
+        small = self.app.size.width < SMALL[0] or self.app.size.height < SMALL[1]
+        note = f" {self.app.size.width}x{self.app.size.height} is small, {SMALL[0]}x{SMALL[1]} or more shows all " \
+            if small else ""
+        if self.board.practice:
+            words = f" PRACTICE YARD ×{self.board.pace:g} "
+            band = "▚" * 3 + words + note
+            rest = Text("▚" * max(0, width - len(band)), Style(color=FAINT))
+            return Text.assemble(("▚" * 3, FAINT), (words, Style(color=PAPER, bold=True)), (note, ROSE), rest)
+        words = f" LIVE: real devices {note}"
+        return Text(f"{words:<{width}}", Style(color=INK, bgcolor=PAPER, bold=True))
+
+
+COMMON: list[BindingType] = [
+    Binding("escape", "app.back", "back"),
+    Binding("question_mark", "app.help", "help"),
+]
+"""Keys of every screen; each screen puts its own before them, since the footer cuts at the right."""
+
+
+class ZingerScreen(Screen[None]):
+    """A screen over the board that looks at it ten times a second, and shows only what changed."""
+
+    app: ZingerApp
+    def on_mount(self) -> None:
+        """Begin to follow the board."""
+        self.set_interval(TICK, self._tick)
+        self.follow()
+
+    def _tick(self) -> None:
+        if self.is_current:
+            self.follow()
+
+    def follow(self) -> None:
+        """Bring the screen up to date; called ten times a second while it is in front."""
+        raise NotImplementedError
+
+    def headline(self) -> Headline:
+        """This screen's headline."""
+        return self.query_one(Headline)
+
+
+def key_hint(keys: list[tuple[str, str]]) -> Text:
+    """`key word` pairs for a line of hints."""
+    text = Text()
+    for key, word in keys:
+        text.append(f" {key} ", Style(color=BRASS, bold=True)).append(f"{word}  ", DIM)
+    return text
+

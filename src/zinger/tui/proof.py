@@ -1,0 +1,181 @@
+"""Proof: planned, read back, and the evidence line itself; differences first."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult, RenderResult
+from textual.binding import Binding, BindingType
+from textual.widget import Widget
+from textual.widgets import Footer
+
+from zinger.proof import Finding, Source, Verdict
+from zinger.run import Line
+from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
+from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.rows import Rows
+
+SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
+HEADS = {Source.RUNNING: "running", Source.STARTUP: "startup", Source.AFTER_POWER_CUT: "power cut",
+         Source.OUTSIDE: "network"}
+SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
+COLUMN = 10
+
+
+class Findings(Rows):
+    """One row a setting: where it was read, and what was planned."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="findings")
+        self.line = line
+        self.rows: list[tuple[str, dict[Source, Finding]]] = []
+
+    def lay_out(self) -> None:
+        """Group findings by setting; settings with a difference come first."""
+        groups: dict[str, dict[Source, Finding]] = {}
+        for finding in self.line.findings.values():
+            groups.setdefault(finding.setting, {})[finding.source] = finding
+        self.rows = sorted(groups.items(), key=lambda row: all(f.holds for f in row[1].values()))
+        self.redraw()
+
+    def count(self) -> int:
+        return len(self.rows)
+
+    def key(self, index: int) -> Any:
+        return self.rows[index][0]
+
+    def stamp(self, index: int) -> Hashable:
+        return (self.rows[index][0], tuple(self.rows[index][1].values()))
+
+    def draw(self, index: int, width: int) -> Text:
+        setting, found = self.rows[index]
+        first = next(iter(found.values()))
+        good = all(f.holds for f in found.values())
+        row = Text(f" {fit(first.title, 24):<26}", Style(color=PAPER if good else ROSE, bold=not good))
+        for source in SOURCES:
+            sign, colour = SIGNS[found[source].verdict] if source in found else self._to_come(setting, source)
+            row.append(f"{sign:^{COLUMN}}", colour)
+        worst = next((f for f in found.values() if not f.holds), first)
+        words = worst.planned
+        if not worst.holds:
+            words += f", but {worst.source.value}: {worst.read or 'nothing'}"
+        return row.append(f"  {fit(words, width - row.cell_len - 3)}", PAPER if good else ROSE)
+
+
+    def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
+        """A ring where a finding is still to come, a dash where none is owed."""
+        read_back = any(p.setting == setting and p.fact for p in self.line.script.phrases)
+        owed = read_back and source is not Source.OUTSIDE and self.line.active
+        return ("○", FAINT) if owed else ("─", FAINT)
+
+
+class Heads(Widget):
+    """The names of the columns."""
+
+    def render(self) -> RenderResult:
+        return Text(f"  {'setting':<26}", DIM).append(
+            "".join(f"{HEADS[s]:^{COLUMN}}" for s in SOURCES), DIM).append("  planned", DIM)
+
+
+class Evidence(Widget):
+    """The very lines that the device showed for the setting under the cursor."""
+
+    def __init__(self) -> None:
+        super().__init__(id="evidence")
+        self.found: dict[Source, Finding] = {}
+
+    def render(self) -> RenderResult:
+        text = Text.assemble(("evidence", Style(color=GREEN, bold=True)), (" · what the device showed", DIM), "\n")
+        for source in SOURCES:
+            if finding := self.found.get(source):
+                sign, colour = SIGNS[finding.verdict]
+                for number, line in enumerate(finding.evidence.split("\n") if finding.evidence else ["nothing"]):
+                    text.append(f"\n {sign if number == 0 else ' '} ", colour)
+                    text.append(f"{source.value if number == 0 else '':<18}", DIM).append("│ ", FAINT)
+                    text.append(line.strip(), PAPER)
+        if not self.found:
+            text.append("\n nothing was read back yet; `g` on the line-up begins", DIM)
+        return text
+
+
+class Proof(ZingerScreen):
+    """The proof of one device."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("a", "again", "prove again"),
+        Binding("w", "app.wire_of_this", "wire"),
+        Binding("right_square_bracket", "neighbour(1)", "next device"),
+        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+        *COMMON,
+    ]
+
+    def __init__(self, line: Line) -> None:
+        super().__init__()
+        self.line = line
+        self._seen = -1
+
+    @property
+    def device(self) -> str:
+        """The hostname of the device that this screen shows."""
+        return self.line.device.name
+
+    def compose(self) -> ComposeResult:
+        yield Headline(self.app.job.board, f"proof of {self.device}", self.line.family)
+        yield Summary(self.line)
+        yield Heads(id="heads")
+        yield Findings(self.line)
+        yield Evidence()
+        yield Footer()
+
+    def on_mount(self) -> None:
+        self.query_one(Findings).focus()
+        super().on_mount()
+
+    def follow(self) -> None:
+        self.headline().refresh()
+        self.query_one(Summary).refresh()
+        if self._seen != self.line.version:
+            self._seen = self.line.version
+            findings = self.query_one(Findings)
+            findings.lay_out()
+            self._show(findings.selected)
+
+    def on_rows_moved(self, event: Rows.Moved) -> None:
+        self._show(event.key)
+
+    def _show(self, setting: Any) -> None:
+        rows = dict(self.query_one(Findings).rows)
+        evidence = self.query_one(Evidence)
+        evidence.found = rows.get(setting, {})
+        evidence.refresh()
+
+    def action_again(self) -> None:
+        """Carry this device again: look, say what is not so, prove."""
+        self.app.resume(self.device)
+
+    def action_neighbour(self, by: int) -> None:
+        """Go to the next or previous device's proof."""
+        names = list(self.app.job.board.lines)
+        self.app.pop_screen()
+        self.app.open_proof(names[(names.index(self.device) + by) % len(names)])
+
+
+class Summary(Widget):
+    """One row: how many findings hold, and what is owed."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="summary")
+        self.line = line
+
+    def render(self) -> RenderResult:
+        findings = list(self.line.findings.values())
+        bad = [f for f in findings if not f.holds]
+        held = f"  {len(findings) - len(bad)} of {len(findings)} findings hold"
+        text = Text().append(held, Style(color=GREEN, bold=True))
+        if bad:
+            text.append(f"   {len(bad)} differ", Style(color=ROSE, bold=True))
+        text.append(f"   {self.line.sentence}", SLATE)
+        return text

@@ -1,0 +1,189 @@
+"""Read-through: what will be said to a device, before it is said; two devices show only where they differ."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult, RenderResult
+from textual.binding import Binding, BindingType
+from textual.widget import Widget
+from textual.widgets import Footer
+
+from zinger.phrasebook import masked
+from zinger.run import Line
+from zinger.script import ScriptPhrase, compare
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, fit
+from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.rows import Rows
+
+
+class Words(Rows):
+    """The phrases of one script, or the differing ones of two."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="words")
+        self.line = line
+        self.other: Line | None = None
+        self.rows: list[tuple[ScriptPhrase | None, ScriptPhrase | None]] = []
+
+    def lay_out(self) -> None:
+        """Take in one script, or the differences of two."""
+        script = self.line.script
+        if self.other is None:
+            self.rows = [(phrase, None) for phrase in (*script.phrases, script.keep)]
+        else:
+            self.rows = list(compare(script, self.other.script))
+        self.cursor = 0
+        self.redraw()
+
+    def count(self) -> int:
+        return len(self.rows)
+
+    def key(self, index: int) -> Any:
+        one, other = self.rows[index]
+        return (one or other).setting if one or other else None  # type: ignore[union-attr]
+
+    def draw(self, index: int, width: int) -> Text:
+        one, other = self.rows[index]
+        return self._pair(one, other, width) if self.other else self._single(index, one, width)
+
+    def _single(self, index: int, phrase: ScriptPhrase | None, width: int) -> Text:
+        assert phrase is not None
+        before = self.rows[index - 1][0] if index else None
+        stop = phrase.stop.value if before is None or before.stop is not phrase.stop else ""
+        wide = width >= 110
+        row = Text(f" {stop:<6}", DIM)
+        row.append(f"{fit(phrase.title, 18):<19}", PAPER)
+        row.append(f"{fit(phrase.at.replace('_', ' '), 11):<12}", SLATE)
+        room = width - row.cell_len - (38 if wide else 2)
+        row.append(f"{fit(phrase.shown, room):<{room}}", Style(color=PAPER, bold=True))
+        if wide:
+            effect = "" if phrase.effect == "none" else phrase.effect
+            row.append(f"  {fit(effect, 22)}" if effect else "", VIOLET)
+            if phrase.undo and not effect:
+                row.append(f"  undo {fit(phrase.undo, 30)}", FAINT if not wide else DIM)
+        return row
+
+    @staticmethod
+    def _pair(one: ScriptPhrase | None, other: ScriptPhrase | None, width: int) -> Text:
+        title = (one or other).title if one or other else ""  # type: ignore[union-attr]
+        half = (width - 24) // 2
+        row = Text(f" {fit(title, 20):<22}", DIM)
+        row.append(f"{fit(one.shown if one else 'not said', half - 2):<{half}}", PAPER if one else FAINT)
+        return row.append(fit(other.shown if other else "not said", half - 2), BRASS if other else FAINT)
+
+
+class Detail(Widget):
+    """Everything about the phrase under the cursor, and what is not said and why."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="detail")
+        self.line = line
+        self.phrase: ScriptPhrase | None = None
+
+    def render(self) -> RenderResult:
+        text = Text()
+        phrase = self.phrase
+        if phrase is not None:
+            value = self.line.device.values.get(phrase.setting)
+            text.append(phrase.title, Style(color=BRASS, bold=True)).append(f" · {phrase.setting}\n\n", DIM)
+            self._fact(text, "at", phrase.at.replace("_", " "))
+            self._fact(text, "say", phrase.shown)
+            for place, words in phrase.replies.items():
+                self._fact(text, "", f"{place.replace('_', ' ')}? {masked(words)}")
+            self._fact(text, "effect", phrase.effect)
+            self._fact(text, "undo", phrase.undo or "none")
+            if value is not None:
+                self._fact(text, "value", f"{value.shown}   from {value.origin}")
+                for was, origin in value.overrode:
+                    self._fact(text, "", f"overrides {was} of {origin}")
+        for unsaid in self.line.script.unsaid:
+            text.append("\n not said  ", VIOLET).append(f"{unsaid.setting} {unsaid.value}: {unsaid.why}", DIM)
+        return text
+
+    @staticmethod
+    def _fact(text: Text, word: str, value: str) -> None:
+        text.append(f"  {word:<8}", DIM).append(f"{value}\n", PAPER)
+
+
+class ReadThrough(ZingerScreen):
+    """What will be said to one device."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("c", "compare", "compare with another"),
+        Binding("w", "app.wire_of_this", "wire"),
+        Binding("right_square_bracket", "neighbour(1)", "next device"),
+        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+        *COMMON,
+    ]
+
+    def __init__(self, line: Line) -> None:
+        super().__init__()
+        self.line = line
+
+    @property
+    def device(self) -> str:
+        """The hostname of the device that this screen shows."""
+        return self.line.device.name
+
+    def compose(self) -> ComposeResult:
+        yield Headline(self.app.job.board, f"read-through of {self.device}", self.line.family)
+        yield Title(self)
+        yield Words(self.line)
+        yield Detail(self.line)
+        yield Footer()
+
+    def on_mount(self) -> None:
+        words = self.query_one(Words)
+        words.lay_out()
+        words.focus()
+        self._show()
+        super().on_mount()
+
+    def follow(self) -> None:
+        self.headline().refresh()
+
+    def on_rows_moved(self, event: Rows.Moved) -> None:
+        self._show()
+
+    def _show(self) -> None:
+        words, detail = self.query_one(Words), self.query_one(Detail)
+        detail.phrase = (words.rows[words.cursor][0] or words.rows[words.cursor][1]) if words.rows else None
+        detail.refresh()
+        self.query_one(Title).refresh()
+
+    def action_compare(self) -> None:
+        """Put the next device beside this one; after the last, show this one alone again."""
+        words = self.query_one(Words)
+        others = [x for x in self.app.job.board.lines.values() if x is not self.line]
+        at = others.index(words.other) + 1 if words.other in others else 0
+        words.other = others[at] if at < len(others) else None
+        words.lay_out()
+        self._show()
+
+    def action_neighbour(self, by: int) -> None:
+        """Go to the next or previous device's script."""
+        names = list(self.app.job.board.lines)
+        self.app.pop_screen()
+        self.app.open_read_through(names[(names.index(self.device) + by) % len(names)])
+
+
+class Title(Widget):
+    """What is shown: one script, or where two differ."""
+
+    def __init__(self, of: ReadThrough) -> None:
+        super().__init__(id="title")
+        self.of = of
+
+    def render(self) -> RenderResult:
+        words = self.of.query_one(Words)
+        if words.other is None:
+            count = len(words.line.script.phrases)
+            text = Text().append(f"  {count} phrases, then save", Style(color=GREEN, bold=True))
+            return text.append("   what will be said, before it is said; secrets are masked", DIM)
+        text = Text(f"  {'only where they differ':<23}", DIM)
+        half = (self.size.width - 26) // 2
+        text.append(f"{words.line.device.name:<{half}}", Style(color=PAPER, bold=True))
+        return text.append(words.other.device.name, Style(color=BRASS, bold=True))

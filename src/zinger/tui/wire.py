@@ -1,0 +1,311 @@
+"""Wire: one device, live: the script as it is carried out, the console itself, and the map of places."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Hashable
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual import events
+from textual.app import ComposeResult, RenderResult
+from textual.binding import Binding, BindingType
+from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
+from textual.widgets import Footer
+
+from zinger.phrasebook import Kind, Phrasebook
+from zinger.run import Line, Mark, PhraseLine
+from zinger.tui.console import Console
+from zinger.tui.lineup import sentence
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
+from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.rows import Rows
+
+KEYS = {"enter": "\r", "backspace": "\x7f", "tab": "\t", "escape": "\x1b", "up": "\x1b[A", "down": "\x1b[B",
+        "right": "\x1b[C", "left": "\x1b[D", "space": " "}
+
+
+class ScriptView(Rows):
+    """The phrases, each with its stop, setting and state; the device's words where it refused."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="script")
+        self.line = line
+        self._items: list[tuple[str, PhraseLine | None, str]] = []
+
+    def lay_out(self) -> None:
+        """Work out the rows: a phrase, and under it what the device said if it refused."""
+        self._items = []
+        for phrase in self.line.phrases:
+            self._items.append(("phrase", phrase, ""))
+            if phrase.note and phrase.mark is Mark.DIFFERS:
+                self._items.append(("note", phrase, phrase.note))
+        if self.line.script.unsaid:
+            self._items += [("blank", None, "")]
+            self._items += [("unsaid", None, f"{u.setting}: {u.why}") for u in self.line.script.unsaid]
+        self.redraw()
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def key(self, index: int) -> Any:
+        kind, phrase, _ = self._items[index]
+        return phrase.setting if phrase and kind == "phrase" else None
+
+    def stamp(self, index: int) -> Hashable:
+        kind, phrase, text = self._items[index]
+        turning = int(time.time() * 2.5) if phrase and phrase.mark is Mark.NOW else 0
+        return (kind, text, phrase and (phrase.setting, phrase.mark, phrase.note), turning)
+
+    def draw(self, index: int, width: int) -> Text:
+        kind, phrase, text = self._items[index]
+        if kind == "unsaid":
+            return Text(f"  not said  {fit(text, width - 12)}", DIM)
+        if phrase is None:
+            return Text()
+        if kind == "note":
+            return Text(f"          {fit(text, width - 10)}", ROSE)
+        before = self._items[index - 1][1] if index else None
+        stop = phrase.stop.value if before is None or before.stop is not phrase.stop else ""
+        row = Text.assemble(" ", shape(phrase.mark), (f" {stop:<6}", DIM))
+        quiet = phrase.mark in (Mark.AHEAD, Mark.NONE)
+        row.append(f"{fit(phrase.title, 19):<20}", DIM if quiet else PAPER)
+        return row.append(fit(phrase.value, width - 29), DIM if quiet else MOOD[phrase.mark])
+
+
+class ConsoleFrame(Vertical, can_focus=True):
+    """The console; with the person's hands on it, a clear frame, and every key goes to the device."""
+
+    def on_key(self, event: events.Key) -> None:
+        screen = self.screen
+        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "ctrl+q"):
+            return
+        data = KEYS.get(event.key) or event.character
+        if data is None and event.key.startswith("ctrl+") and len(event.key) == 6:
+            data = chr(ord(event.key[-1]) & 31)
+        if data:
+            event.stop()
+            event.prevent_default()
+            screen.send(data)
+
+    def on_paste(self, event: events.Paste) -> None:
+        if isinstance(self.screen, Wire) and self.screen.taken:
+            event.stop()
+            self.screen.send(event.text.replace("\r\n", "\r").replace("\n", "\r"))
+
+
+class MapView(Widget):
+    """The places of the family, the present one lit: the way in from the left, the contexts as branches."""
+
+    def __init__(self, line: Line, book: Phrasebook) -> None:
+        super().__init__(id="map")
+        self.line, self.book = line, book
+        self.spine, self.branches = spine_and_branches(book)
+
+    def render(self) -> RenderResult:
+        place = self.line.place
+        text = Text.assemble(("map", Style(color=GREEN, bold=True)), (" · where it is", DIM))
+        known = {*self.spine, *(x for branch in self.branches for x in branch)}
+        if place and place not in known:
+            text.append("   at ", DIM).append(f" {_words(place)} ", Style(color=INK, bgcolor=BRASS, bold=True))
+        if self.line.waits_for and self.line.active:
+            text.append(f"   {self.line.waits_for}, {minutes(time.time() - self.line.waits_since)}", DIM)
+        text.append("\n\n ")
+        if self.size.width < 110:
+            return text.append_text(self._narrow(place))
+        indent = 1
+        for index, name in enumerate(self.spine):
+            if index:
+                text.append("──", FAINT)
+                indent += 2
+            text.append_text(self._box(name, place))
+            indent += len(name) + 2
+        return text.append_text(self._branches(place, indent))
+
+    def _narrow(self, place: str) -> Text:
+        """Two rows for a narrow terminal: the way in, and the contexts without their joints."""
+        text = Text()
+        for name in self.spine:
+            text.append_text(self._box(name, place)).append("─" if name != self.spine[-1] else "", FAINT)
+        text.append("\n  └─", FAINT)
+        for name in (n for branch in self.branches for n in branch):
+            text.append_text(self._box(name, place)).append(" ")
+        return text
+
+    def _branches(self, place: str, indent: int) -> Text:
+        text = Text()
+        rows = max(1, self.size.height - 3)
+        columns = [self.branches[i : i + rows] for i in range(0, len(self.branches), rows)]
+        widths = [max(sum(len(_words(n)) + 4 for n in b) for b in column) + 2 for column in columns]
+        for row in range(min(rows, len(self.branches))):
+            text.append("" if row == 0 else "\n" + " " * indent)
+            for index, column in enumerate(columns):
+                if row >= len(column):
+                    continue
+                last = row == len(column) - 1
+                joint = ("──" if len(column) == 1 else "┬─") if row == 0 else ("└─" if last else "├─")
+                cell = Text(f" {joint} ", FAINT)
+                for place_index, name in enumerate(column[row]):
+                    cell.append("─" if place_index else "", FAINT).append_text(self._box(name, place))
+                cell.append(" " * max(0, widths[index] + 4 - cell.cell_len))
+                text.append_text(cell)
+        return text
+
+    @staticmethod
+    def _box(name: str, place: str) -> Text:
+        style = Style(color=INK, bgcolor=BRASS, bold=True) if name == place else Style(color="#b9b9b0", bgcolor=RAISED)
+        return Text(f" {_words(name)} ", style)
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
+    """The way from the first sign-in to the home place, and the chains of contexts that leave it."""
+    start = next((m.origin for m in book.moves if "user" in m.uses), book.view)
+    spine, at = [start], start
+    every = frozenset({"user", "password", "new_password"})
+    while at != book.home and len(spine) < 12:
+        move = book.next_move(at, book.home, every)
+        if move is None:
+            break
+        new = [o for o in move.outcomes if o not in spine]
+        if not new:
+            break
+        at = min(new, key=lambda o: (o != book.home, o == book.view))
+        spine.append(at)
+
+    def contexts(of: str) -> list[str]:
+        return [o for m in book.moves_from(of) if m.say for o in m.outcomes
+                if book.places[o].kind is Kind.PROMPT and o not in spine and o != of]
+
+    branches = []
+    for context in contexts(book.home):
+        inner = [c for c in contexts(context) if c != book.home]
+        branches.append([context, *inner])
+    return ["booting", *spine], branches
+
+
+class Wire(ZingerScreen):
+    """One device."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("f2", "take", "take / hand back the wire", priority=True),
+        Binding("space", "hold", "hold / go on"),
+        Binding("a", "again", "again"),
+        Binding("p", "app.proof_of_this", "proof"),
+        Binding("r", "app.script_of_this", "read-through"),
+        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+        Binding("right_square_bracket", "neighbour(1)", "next device"),
+        *COMMON,
+    ]
+
+    def __init__(self, line: Line, book: Phrasebook) -> None:
+        super().__init__()
+        self.line, self.book = line, book
+        self._noted = ""
+
+    @property
+    def device(self) -> str:
+        """The hostname of the device that this screen shows."""
+        return self.line.device.name
+
+    @property
+    def taken(self) -> bool:
+        """Whether the person has the wire."""
+        return self.line.person_has_it
+
+    def compose(self) -> ComposeResult:
+        yield Headline(self.app.job.board, self.device, f"{self.line.family}, {self.line.device.location}".rstrip(", "))
+        yield State(self.line)
+        with Horizontal(id="wire-body"):
+            yield ScriptView(self.line)
+            with ConsoleFrame(id="frame"):
+                yield Console(id="console")
+        yield MapView(self.line, self.book)
+        yield Footer()
+
+    def on_mount(self) -> None:
+        self.query_one(ScriptView).focus()
+        super().on_mount()
+
+    def follow(self) -> None:
+        self.headline().refresh()
+        self.query_one(State).refresh()
+        self.query_one(MapView).refresh()
+        script = self.query_one(ScriptView)
+        notes = str([(p.mark, p.note) for p in self.line.phrases])
+        if notes != self._noted:
+            self._noted = notes
+            script.lay_out()
+        else:
+            script.refresh()
+        self.query_one("#console", Console).show(self.line, self.book.noise)
+        frame = self.query_one(ConsoleFrame)
+        if frame.has_class("taken") != self.taken:
+            frame.set_class(self.taken, "taken")
+            frame.border_title = f" YOU HAVE THE WIRE · what you type goes to {self.device} " if self.taken else ""
+            frame.border_subtitle = " F2 hands it back " if self.taken else ""
+            (frame if self.taken else script).focus()
+
+    def send(self, data: str) -> None:
+        """What the person types goes to the device."""
+        if carrier := self.app.carrier(self.device):
+            carrier.pump.type(data.encode())
+
+    def action_take(self) -> None:
+        """Take the wire, or hand it back."""
+        carrier = self.app.carrier(self.device)
+        if carrier is None or carrier.pump.link is None:
+            self.notify("there is no link to this device now")
+        elif self.taken:
+            carrier.hand_back()
+            self.app.resume(self.device)
+        else:
+            carrier.take()
+        self.follow()
+
+    def action_hold(self) -> None:
+        """Pause before the next thing that is said, or go on."""
+        carrier = self.app.carrier(self.device)
+        if carrier is None or not self.line.active:
+            self.notify("nothing is under way here")
+        elif carrier.held:
+            carrier.go_on()
+        else:
+            carrier.hold()
+
+    def action_again(self) -> None:
+        """Look again and go on, after it needed you or differed."""
+        self.app.resume(self.device)
+
+    def action_neighbour(self, by: int) -> None:
+        """Go to the next or previous device's wire."""
+        names = list(self.app.job.board.lines)
+        at = names.index(self.device)
+        self.app.switch_wire(names[(at + by) % len(names)])
+
+
+class State(Widget):
+    """One row: how this device stands, on which link, for how long."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__(id="state")
+        self.line = line
+
+    def render(self) -> RenderResult:
+        line = self.line
+        said = sum(p.mark in (Mark.SAID, Mark.PROVED) for p in line.phrases)
+        text = Text(" ").append_text(shape(line.mood)).append(" ")
+        text.append(sentence(line), Style(color=MOOD[line.mood], bold=True))
+        text.append(f"   {said} of {len(line.phrases)} phrases", SLATE)
+        if line.began:
+            text.append(f"   {minutes((line.ended or time.time()) - line.began)} in all", DIM)
+        if line.link:
+            text.append(f"   {line.link}", DIM)
+        if line.mood is Mark.NEEDS_YOU and line.shown and not line.person_has_it:
+            text.append(f"   it shows: {line.shown.strip()}", VIOLET)
+        return text
