@@ -101,9 +101,8 @@ def demo(pace: Pace = None,
         _show(opened, options, start=True)
         typer.echo(f"The demo job is in {where}; look into its handover/ and records/.")
         return
-    code = headless.carry_out(opened, options, as_json)
-    _write_handover(opened, quiet=as_json)
-    raise typer.Exit(code)
+    raise typer.Exit(headless.carry_out(opened, options, as_json,
+                                        afterwards=lambda: _write_handover(opened, quiet=as_json)))
 
 
 def _lay_out_demo(where: Path) -> None:

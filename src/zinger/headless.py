@@ -7,21 +7,32 @@ import json
 import signal
 import sys
 import time
+from collections.abc import Callable
 from typing import Any, TextIO
 
-from zinger.run import Mark, OpenJob, Options, Run
+from zinger.run import Line, Mark, OpenJob, Options, Run
 
 DONE, FINDINGS, USAGE, PERSON = 0, 1, 2, 3
 WATCH_EVERY = 0.1
 
 
-def carry_out(job: OpenJob, options: Options, as_json: bool, keep_yard: bool = False) -> int:
-    """Run the job to its end without a screen; returns the exit code."""
-    return asyncio.run(_carry_out(job, options, as_json, keep_yard))
+def carry_out(job: OpenJob, options: Options, as_json: bool, keep_yard: bool = False,
+              afterwards: Callable[[], object] = lambda: None) -> int:
+    """Run the job to its end without a screen; returns the exit code.
 
-
-async def _carry_out(job: OpenJob, options: Options, as_json: bool, keep_yard: bool) -> int:
+    `afterwards` is called when all devices are left and the findings are printed, before the count.
+    """
     run = Run(job, options)
+    interrupted = asyncio.run(_carry_out(run, as_json, keep_yard))
+    if not as_json:
+        print_findings(run)
+    if not interrupted:
+        afterwards()
+    return conclude(run, as_json)
+
+
+async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
+    """Carry all devices; returns whether it was interrupted by a signal."""
     out = sys.stderr if as_json else sys.stdout
     interrupted = asyncio.Event()
     loop = asyncio.get_running_loop()
@@ -42,7 +53,7 @@ async def _carry_out(job: OpenJob, options: Options, as_json: bool, keep_yard: b
         print("stopped; run it again to go on", file=out)
         for name, state in states.items():
             print(f"  {name}: {state}", file=out)
-    return report(run, as_json)
+    return interrupted.is_set()
 
 
 async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
@@ -61,26 +72,23 @@ async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
         await asyncio.sleep(WATCH_EVERY)
 
 
-def report(run: Run, as_json: bool) -> int:
-    """Print the findings and the count; returns the exit code that they mean."""
+def conclude(run: Run, as_json: bool) -> int:
+    """Print the count, as text or with everything else as JSON; returns the exit code that it means."""
     lines = {name: run.job.board.lines[name] for name in run.carriers}
     proved = run.proved()
-    needs = [name for name, line in lines.items() if line.mood is Mark.NEEDS_YOU]
-    if as_json:
-        print(json.dumps(summary(run), indent=1))
-    else:
-        for name, line in lines.items():
-            _print_findings(name, run)
-            for unsaid in line.script.unsaid:
-                print(f"  {'not said':<11}{unsaid.setting}: {unsaid.why}")
-        print(f"{len(proved)} of {len(lines)} devices proved")
-    if needs:
+    print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved")
+    if any(line.mood is Mark.NEEDS_YOU for line in lines.values()):
         return PERSON
     return DONE if len(proved) == len(lines) else FINDINGS
 
 
-def _print_findings(name: str, run: Run) -> None:
-    line = run.job.board.lines[name]
+def print_findings(run: Run) -> None:
+    """Print, for each device, how it stands and every finding that does not hold."""
+    for name in run.carriers:
+        _print_line(name, run.job.board.lines[name])
+
+
+def _print_line(name: str, line: Line) -> None:
     holds = [f for f in line.findings.values() if f.holds]
     print(f"\n{name}: {line.sentence}")
     print(f"  {len(holds)} of {len(line.findings)} findings hold")
@@ -94,6 +102,8 @@ def _print_findings(name: str, run: Run) -> None:
     for phrase in line.phrases:
         if phrase.note and phrase.mark is Mark.DIFFERS:
             print(f"  refused    {phrase.title}: {phrase.note}")
+    for unsaid in line.script.unsaid:
+        print(f"  not said   {unsaid.setting}: {unsaid.why}")
 
 
 def summary(run: Run) -> dict[str, Any]:

@@ -76,7 +76,7 @@ class Vault:
             except OSError as error:
                 raise VaultError(f"{file} can't be read: {error.strerror}") from None
             except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
-                raise VaultError(f"{file} can't be opened with the identity {identity or identity_file()}; "
+                raise VaultError(f"the vault can't be opened with the identity {identity or identity_file()}; "
                                  "set ZINGER_IDENTITY to the one that made it, or move the file away") from None
 
     def get(self, ref: SecretRef) -> str:

@@ -7,9 +7,9 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zinger.keep import JobFolder, Journal, Vault
+from zinger.keep import JobFolder, Journal, Vault, VaultError
 from zinger.link import LiveDialer, Yard, YardDialer, YardError
-from zinger.plan import Device, Plan, needed_secrets
+from zinger.plan import Device, Plan, Spot, mend, needed_secrets
 from zinger.proof import proved
 from zinger.run.board import Board, Line, Mark
 from zinger.run.carrier import Carrier, World
@@ -41,7 +41,13 @@ class OpenJob:
     def __init__(self, folder: JobFolder) -> None:
         self.folder = folder
         self.books, problems = folder.families()
-        self.vault: Vault | None = Vault(folder.vault) if folder.vault.exists() else None
+        self.vault: Vault | None = None
+        if folder.vault.exists():
+            try:
+                self.vault = Vault(folder.vault)
+            except VaultError as error:
+                problems.append(mend("vault-closed", Spot(folder.vault.name), str(error),
+                                     "The plan can be read, but no device can be spoken to"))
         traits = self.vault.traits() if self.vault else {}
         self.plan: Plan = folder.plan(self.books, traits, tuple(problems))
         self.scripts: dict[str, Script] = {}
@@ -149,7 +155,7 @@ class Run:
         fresh = Line(device, line.family, line.script, transcript=line.transcript)
         line.__dict__.update(fresh.__dict__)
         assert self.journal is not None
-        await self.journal.write("run began", device.name)
+        await self.journal.write("run began", device.name, speaks=self.options.speak)
         carrier = Carrier(world, device, job.books[device.family], job.scripts[device.name], line,
                           job.memories[device.name])
         self.carriers[device.name] = carrier

@@ -56,7 +56,8 @@ def remember(entries: Iterable[Entry]) -> Memory:
             case "stage":
                 memory.stages.append((data["stage"], float(data["began"]), entry.at))
             case "run began":
-                memory.findings.clear()
+                if data.get("speaks", True):
+                    memory.findings.clear()
                 memory.refused.clear()
                 memory.proved_at, memory.needs_you = None, ""
             case "refused":

@@ -37,7 +37,7 @@ from zinger.tui.look import (
     minutes,
     shape,
 )
-from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.parts import Headline, ZingerScreen
 from zinger.tui.rows import Rows
 
 STOPS = list(Stop)
@@ -79,6 +79,8 @@ class Track:
 
 class LineMap(Rows):
     """The lines, grouped by site; roomy when there is space, one row a device when there is not."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "choose", "wire")]
 
     def __init__(self, board: Board) -> None:
         super().__init__(id="lines")
@@ -205,15 +207,15 @@ class LineUp(ZingerScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("g", "app.go", "go"),
-        Binding("enter", "wire", "wire"),
+        Binding("r", "read", "read"),
         Binding("p", "proof", "proof"),
-        Binding("r", "read", "read-through"),
         Binding("n", "next", "next to see to"),
-        Binding("slash", "filter", "filter"),
-        Binding("d", "dense", "dense"),
-        Binding("h", "app.handover", "handover"),
         Binding("q", "app.leave", "quit"),
-        *COMMON,
+        Binding("question_mark", "app.help", "help"),
+        Binding("slash", "filter", "filter"),
+        Binding("h", "app.handover", "handover"),
+        Binding("d", "dense", "dense"),
+        Binding("escape", "app.back", "clear filter", show=False),
         *[Binding(str(n), f"done({n})", show=False) for n in range(1, 10)],
     ]
 

@@ -1,0 +1,106 @@
+"""What the papers are made from: the plan beside what the journal believes. Pure but for the reading."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from zinger.keep import Entry
+from zinger.plan import SETTINGS, Device, Plan, Site
+from zinger.proof import Finding, Source
+from zinger.run import Memory, remember
+from zinger.script import Script
+
+
+class Whose(StrEnum):
+    """Who was at work in a span of the timeline."""
+
+    DEVICE = "device"
+    ZINGER = "Zinger"
+    HANDS = "hands"
+
+
+@dataclass(frozen=True)
+class Span:
+    """A stretch of a device's time, in seconds since 1970."""
+
+    whose: Whose
+    what: str
+    began: float
+    ended: float
+
+
+@dataclass(frozen=True)
+class DeviceRecord:
+    """One device, as it goes into the papers."""
+
+    device: Device
+    script: Script | None
+    memory: Memory
+    spans: tuple[Span, ...]
+
+    @property
+    def state(self) -> str:
+        """`proved`, `differs`, `needs a person` or `not done`."""
+        findings = self.memory.findings.values()
+        if self.memory.proved_at:
+            return "proved"
+        if self.memory.needs_you:
+            return "needs a person"
+        return "differs" if any(not f.holds for f in findings) else "not done"
+
+    def finding(self, setting: str, *sources: Source) -> Finding | None:
+        """The finding of a setting from the first of these sources that has one."""
+        for source in sources:
+            if found := self.memory.findings.get((setting, source)):
+                return found
+        return None
+
+    @property
+    def still_open(self) -> list[str]:
+        """Sentences about what remains to be done on this device."""
+        sentences = [f"{f.title}, {f.source.value}: planned {f.planned}, read {f.read or 'nothing'}"
+                     for f in self.memory.findings.values() if not f.holds]
+        if self.memory.needs_you:
+            sentences.append(f"needs a person: {self.memory.needs_you}")
+        if self.script:
+            sentences += [f"{SETTINGS[u.setting].title} was not said: {u.why}" for u in self.script.unsaid]
+        if self.state == "not done":
+            sentences.append("was not proved")
+        return sentences
+
+
+_DEVICE_STAGES = {"reach", "power cut and boot", "keep"}
+
+
+def records(plan: Plan, scripts: dict[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:
+    """One record a device of the plan, in its order; only the last run counts for the timeline."""
+    by_device: dict[str, list[Entry]] = {}
+    for entry in entries:
+        by_device.setdefault(entry.device, []).append(entry)
+    found = []
+    for device in plan.devices:
+        mine = by_device.get(device.name, [])
+        found.append(DeviceRecord(device, scripts.get(device.name), remember(mine), tuple(_spans(mine))))
+    return found
+
+
+def _spans(entries: list[Entry]) -> list[Span]:
+    starts = [i for i, e in enumerate(entries) if e.kind == "run began"]
+    spans = []
+    for entry in entries[starts[-1] if starts else 0 :]:
+        if entry.kind == "stage":
+            whose = Whose.DEVICE if entry.data["stage"] in _DEVICE_STAGES else Whose.ZINGER
+            spans.append(Span(whose, entry.data["stage"], entry.data["began"], entry.at))
+        elif entry.kind == "hands":
+            spans.append(Span(Whose.HANDS, entry.data["verb"], entry.data["began"], entry.data["ended"]))
+    return spans
+
+
+def by_site(found: list[DeviceRecord]) -> list[tuple[Site, list[DeviceRecord]]]:
+    """The records grouped by site, in the order of the plan."""
+    groups: dict[str, tuple[Site, list[DeviceRecord]]] = {}
+    for record in found:
+        groups.setdefault(record.device.site.key, (record.device.site, []))[1].append(record)
+    return list(groups.values())
