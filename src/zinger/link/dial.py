@@ -50,14 +50,14 @@ class LiveDialer(Dialer):
 
     async def console(self, device: str, console: str) -> Link:
         if not console:
-            raise LinkError(f"{device}: the plan names no console; add a column `console`, like telnet://192.0.2.5:4001")
-        return await open_console(console, device)
+            raise LinkError("the plan names no console; add a column `console`, like telnet://192.0.2.5:4001")
+        return await open_console(console)
 
 
-async def open_console(console: str, device: str) -> Link:
+async def open_console(console: str) -> Link:
     """Open `telnet://host:port` or `tcp://host:port`; raises LinkError for anything else."""
     match = _CONSOLE.fullmatch(console)
     if not match or not 0 < int(match["port"]) < 65536:
-        raise LinkError(f"{device}: {console!r} is no console; write telnet://host:port or tcp://host:port")
+        raise LinkError(f"{console!r} is no console; write telnet://host:port or tcp://host:port")
     opener = open_telnet if match["kind"] == "telnet" else open_tcp
     return await opener(match["host"].strip("[]"), int(match["port"]), f"console {console}")

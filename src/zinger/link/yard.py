@@ -73,6 +73,6 @@ class YardDialer(Dialer):
 
     async def console(self, device: str, console: str) -> Link:
         if console and console != "yard":
-            return await open_console(console, device)
+            return await open_console(console)
         reply = await self.yard.ask("console", device=device)
         return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

@@ -115,8 +115,10 @@ class Switch:
             self.console.show(text)
 
     async def _chatter(self) -> None:
+        """Log lines now and then; however fast the yard goes, people and programs read at their own pace."""
         while True:
-            await self.clock.sleep(self.random.uniform(15, 70))
+            seconds = self.random.uniform(15, 70)
+            await self.clock.sleep(max(seconds, seconds / 30 * self.clock.pace))
             if self.chatty:
                 self.burst()
 

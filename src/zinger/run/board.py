@@ -156,6 +156,7 @@ class Board:
     note: str
     practice: bool
     pace: float
+    """How much faster than hardware the yard goes; 0 while none runs."""
     lines: Mapping[str, Line]
 
     def counts(self) -> dict[str, int]:

@@ -57,7 +57,7 @@ class OpenJob:
             if book is not None and device.name not in lines:
                 self.scripts[device.name] = compile_script(device, book)
                 lines[device.name] = Line(device, book.title, self.scripts[device.name])
-        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 1.0, lines)
+        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines)
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
         self.kept_aside = ""
         if folder.journal.exists():

@@ -111,9 +111,16 @@ class Conversation:
     def receive(self, data: bytes, now: float) -> None:
         """Bytes from the device."""
         lines = self.ear.hear(data)
-        self._heard, self._stands = now, None
+        self._stands = None
+        if not self._only_noise(lines):
+            self._heard = now
         if lines and self.book.boot.search(lines[-_BOOT_GLANCE:]):
             self._boots(now)
+
+    def _only_noise(self, lines: str) -> bool:
+        """Log lines don't count as a sign that the device is still at it, however many come."""
+        return (bool(lines) and len(lines) < _BOOT_GLANCE and not self.ear.tail.strip()
+                and all(self.book.noise.search(line) for line in lines.split("\n") if line.strip()))
 
     def next_action(self, now: float) -> Action:
         """What to do now: say something, wait, or report how the errand ended."""
@@ -255,6 +262,9 @@ class Conversation:
             self._advance(found, now)
             return None
         if isinstance(found, Wait):
+            if now - self._began > 2 * self._request.patience + 3 * self.manner.boots_in:
+                self._throw(Stuck("it never holds still", self.ear.tail), now)
+                return None
             return found
         if self.boot_began is not None:
             return self._wait_for_boot(now)
@@ -413,6 +423,9 @@ class Conversation:
     def _answer(self, now: float) -> Wait | None:
         assert isinstance(self._request, (Line, Key))
         request = self._request
+        if now - self._began > self.manner.longest_answer:
+            self._throw(Stuck("it talks and talks and no known place comes", self.ear.tail), now)
+            return None
         found = self._place(request.expect, now)
         if isinstance(found, Wait):
             return found
@@ -424,9 +437,6 @@ class Conversation:
             lines = self._answer_lines(request)
             refusal = next((line for line in lines if self.book.refused(line)), None)
             self._advance(Answer(lines, found, refusal, clipped), now)
-            return None
-        if now - self._began > self.manner.longest_answer:
-            self._throw(Stuck("it talks and talks and no known place comes", self.ear.tail), now)
             return None
         return self._run_out(now, request.patience)
 

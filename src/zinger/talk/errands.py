@@ -37,6 +37,8 @@ TRIES_EACH = 2
 """Tries a credential, since devices lock out."""
 SIGN_IN_PATIENCE = 90.0
 """Seconds to wait at a sign-in: after wrong tries devices let a line rest."""
+BLIND_REFUSALS = 1
+"""Refusals forgiven while questions are answered, since blind typing may be damaged unseen."""
 ROUNDS = 4
 """How often one move may be taken in one errand before it is called a circle."""
 
@@ -155,10 +157,11 @@ def say_phrase(book: Phrasebook, phrase: ScriptPhrase, keys: Keyring) -> Errand[
     expect = frozenset({phrase.at, *phrase.replies})
     answer = yield Line(phrase.words, at.place.blind, expect, phrase.title)
     assert isinstance(answer, Answer)
-    lines = answer.lines
-    for _ in range(2 * len(phrase.replies)):
+    lines, refusals = answer.lines, 0
+    for _ in range(3 * len(phrase.replies)):
         reply = phrase.replies.get(answer.at.name)
-        if reply is None or answer.refusal:
+        refusals += answer.refusal is not None
+        if reply is None or refusals > BLIND_REFUSALS:
             break
         answer = yield Line(reply, answer.at.place.blind, expect, phrase.title)
         assert isinstance(answer, Answer)

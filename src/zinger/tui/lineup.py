@@ -150,6 +150,8 @@ class LineMap(Rows):
     def _caption(self, line: Line, track: Track, width: int) -> Text:
         where = line.device.location or line.device.serial
         row = Text().append(f"  {fit(where, track.start - 4):<{track.start - 2}}", DIM)
+        if line.mood in (Mark.NEEDS_YOU, Mark.DIFFERS) and len(line.sentence) > width - track.sentence:
+            return row.append(fit(line.sentence, width - track.start), MOOD[line.mood])
         now = next((p for p in line.phrases if p.mark is Mark.NOW), None)
         if now is None:
             return row
@@ -293,7 +295,7 @@ class LineUp(ZingerScreen):
         """Filter by typing."""
         box = self.query_one("#filter", Input)
         box.display = True
-        box.focus()
+        self.set_focus(box)  # at once, so that no letter typed after the slash goes elsewhere
 
     def on_input_changed(self, event: Input.Changed) -> None:
         lines = self.query_one(LineMap)

@@ -58,7 +58,8 @@ class Headline(Widget):
         note = f" {self.app.size.width}x{self.app.size.height} is small, {SMALL[0]}x{SMALL[1]} or more shows all " \
             if small else ""
         if self.board.practice:
-            words = f" PRACTICE YARD ×{self.board.pace:g} "
+            pace = f" ×{self.board.pace:g}" if self.board.pace else ""
+            words = f" PRACTICE YARD{pace} "
             band = "▚" * 3 + words + note
             rest = Text("▚" * max(0, width - len(band)), Style(color=FAINT))
             return Text.assemble(("▚" * 3, FAINT), (words, Style(color=PAPER, bold=True)), (note, ROSE), rest)

@@ -1,0 +1,107 @@
+"""Shared by all tests: a demo job in a folder of its own, an identity of its own, and practice yards that end."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import AsyncIterator, Callable, Iterator
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from zinger.keep import JobFolder
+from zinger.link import Yard
+from zinger.phrasebook import Phrasebook, shipped_families
+from zinger.run.practice import find_or_start
+
+ZINGER = [sys.executable, "-m", "zinger.cli"]
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_home(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Nothing of the person who runs the tests is read or written."""
+    home = tmp_path_factory.mktemp("home")
+    own = {"HOME": str(home), "XDG_CONFIG_HOME": str(home / "config"), "XDG_STATE_HOME": str(home / "state"),
+           "XDG_DATA_HOME": str(home / "data"), "ZINGER_IDENTITY": str(home / "identity.txt")}
+    before = {key: os.environ.get(key) for key in own}
+    os.environ.update(own)
+    yield
+    for key, value in before.items():
+        if value is None:
+            del os.environ[key]
+        else:
+            os.environ[key] = value
+
+
+@pytest.fixture(scope="session")
+def quern() -> Phrasebook:
+    return shipped_families()["quern-s2"]
+
+
+def lay_out(folder: Path, **changes: str) -> Path:
+    """The demo job in a folder; `changes` replace whole files, by name with dots as underscores."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for entry in (resources.files("zinger") / "demo").iterdir():
+        (folder / entry.name).write_text(changes.get(entry.name.replace(".", "_"), entry.read_text("utf-8")), "utf-8")
+    return folder
+
+
+ONE_DEVICE = "\n".join((
+    "site,hostname,family,role,address,serial,mac",
+    "Wheal Junction,kvr-wj-sw1,Quern S2,access,10.44.8.11,QS2-0411,02-4b-56-10-33-01", ""))
+
+
+@pytest.fixture
+def job(tmp_path: Path) -> Callable[..., Path]:
+    """Makes a demo job in this test's folder."""
+    return lambda name="job", **changes: lay_out(tmp_path / name, **changes)
+
+
+def zinger(*args: str | Path, stdin: str = "", **kwargs: Any) -> subprocess.CompletedProcess[str]:
+    """Run a command as a person would; never a traceback."""
+    done = subprocess.run([*ZINGER, *map(str, args)], input=stdin, capture_output=True, text=True, timeout=90, **kwargs)
+    assert "Traceback" not in done.stderr + done.stdout, done.stderr
+    return done
+
+
+@dataclass
+class Practice:
+    """A running yard with one switch, and its folder."""
+
+    yard: Yard
+    folder: JobFolder
+    device: str = "kvr-wj-sw1"
+
+    async def heard(self) -> list[str]:
+        return list((await self.yard.ask("heard", device=self.device))["lines"])
+
+    async def on(self) -> None:
+        await self.yard.ask("plug", device=self.device)
+        await self.yard.ask("power", device=self.device, on=True)
+
+
+@pytest.fixture
+async def practice(job: Callable[..., Path]) -> AsyncIterator[Practice]:
+    """A yard process with one switch at pace 300: a boot takes 0.3 s."""
+    folder = JobFolder(job("yard", devices_csv=ONE_DEVICE, practice_yaml="pace: 300\nlinger: 30\n"))
+    plan = folder.plan(folder.families()[0])
+    yard, _ = await find_or_start(folder, plan.devices, None)
+    yield Practice(yard, folder)
+    await yard.ask("stop")
+    yard.close()
+
+
+def stop_yard(folder: Path) -> None:
+    """End a job's yard from a synchronous test."""
+    import socket
+
+    ready = folder / ".yard" / "ready.json"
+    if ready.exists():
+        with socket.create_connection(("127.0.0.1", json.loads(ready.read_text())["port"])) as control:
+            control.sendall(b'{"do": "stop"}\n')
+            control.recv(100)

@@ -1,0 +1,173 @@
+"""The commands as a person meets them: what goes wrong is a sentence and an exit code, never a traceback."""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, ZINGER, stop_yard, zinger
+
+JOB = (Path(__file__).parent.parent / "src" / "zinger" / "demo" / "job.yaml").read_text()
+
+
+def live(console: str) -> dict[str, str]:
+    """The files of a live job with one device on this console."""
+    head, row, *_ = ONE_DEVICE.splitlines()
+    return {"job_yaml": JOB.replace("mode: practice", "mode: live"),
+            "devices_csv": f"{head},console\n{row},{console}\n"}
+
+
+def test_check_tells_all_problems_as_text_and_json(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE.replace("10.44.8.11", "10.44.9.300").replace("Quern S2", "Quern S3"))
+    done = zinger("check", folder)
+    assert done.returncode == 1
+    assert "devices.csv:2 (address)" in done.stdout and "did you mean quern-s2?" in done.stdout
+    found = json.loads(zinger("check", folder, "--json").stdout)
+    assert {"management-address-form", "unknown-family"} <= {p["id"] for p in found}
+    assert zinger("check", job("clean")).returncode == 0
+
+
+def test_script_masks_secrets_and_knows_its_devices(job: Callable[..., Path]) -> None:
+    folder = job()
+    text = zinger("script", folder, "kvr-wj-sw1").stdout
+    assert "rename kvr-wj-sw1" in text and "choose? ••••••••" in text and "link moves" in text
+    data = json.loads(zinger("script", folder, "kvr-wj-sw2", "--json").stdout)
+    assert data["phrases"][0]["replies"]["choose"] == "••••••••"
+    wrong = zinger("script", folder, "kvr-wj-sw9")
+    assert wrong.returncode == 2 and "did you mean kvr-wj-sw" in wrong.stderr
+
+
+def test_secrets_are_set_listed_and_never_taken_from_the_command_line(job: Callable[..., Path]) -> None:
+    folder = job()
+    assert zinger("secret", folder, "kvr-wj-sw1/administrator", stdin="weak\n").returncode == 0
+    assert zinger("secret", folder).stdout == "kvr-wj-sw1/administrator\n"
+    done = zinger("check", folder)
+    assert done.returncode == 1 and "Quern S2 will refuse the secret of kettle-admin" in done.stdout
+    assert "weak\n" not in done.stdout
+    bad = zinger("secret", folder, "x", stdin=" blank\n")
+    assert bad.returncode == 2 and "nothing was changed" in bad.stderr
+
+
+SENTENCES = [
+    ({"job_yaml": "job: ["}, ("run", "--headless"), 2, "not valid YAML"),
+    ({"job_yaml": "job: x\nmode: practice"}, ("run", "--headless"), 2, "to mend in the plan"),
+    ({"devices_csv": ""}, ("check",), 1, "the sheet has no rows"),
+    ({"devices_csv": "hostname,site,family\n"}, ("check",), 1, "headings but no devices"),
+    ({"devices_csv": 'hostname,site\n"a,b\nc,d\n'}, ("check",), 1, "Look for a quote left open"),
+    ({"practice_yaml": "pace: fast"}, ("run", "--headless"), 2, "practice.yaml can't be read"),
+    ({}, ("run", "--headless", "--only", "nobody"), 2, "the plan has no device nobody"),
+    ({}, ("run", "--pace", "0"), 2, "greater than or equal to 0.1"),
+]
+
+
+@pytest.mark.parametrize(("files", "args", "code", "words"), SENTENCES, ids=[s[3] for s in SENTENCES])
+def test_bad_input_is_a_sentence(job: Callable[..., Path], files: dict[str, str], args: tuple[str, ...],
+                                 code: int, words: str) -> None:
+    folder = job(**files)
+    done = zinger(args[0], folder, *args[1:])
+    assert done.returncode == code, done.stdout + done.stderr
+    assert words in done.stdout + done.stderr
+
+
+def test_folders_that_are_no_jobs(tmp_path: Path, job: Callable[..., Path]) -> None:
+    assert "is no folder" in zinger("check", tmp_path / "nowhere").stderr
+    assert "has no job.yaml" in zinger("check", tmp_path).stderr
+    folder = job()
+    (folder / "devices.csv").unlink()
+    assert "the build sheet is missing" in zinger("check", folder).stdout
+
+
+def test_a_broken_family_file_of_the_job_is_told_with_its_line(job: Callable[..., Path]) -> None:
+    folder = job()
+    (folder / "phrasebooks").mkdir()
+    source = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families" / "quern-s2.yaml"
+    (folder / "phrasebooks" / "own.yaml").write_text(source.read_text().replace(": look> '", ": look> ('"))
+    done = zinger("check", folder)
+    assert done.returncode == 1
+    assert "phrasebooks/own.yaml:39 (places.look.prompt): the pattern" in done.stdout
+
+
+def test_a_port_that_nobody_listens_on_needs_a_person(job: Callable[..., Path]) -> None:
+    with socket.socket() as held:
+        held.bind(("127.0.0.1", 0))
+        folder = job(**live(f"tcp://127.0.0.1:{held.getsockname()[1]}"))
+        done = zinger("run", folder, "--headless")
+    assert done.returncode == 3 and "nobody listens there" in done.stdout
+    assert done.stdout.splitlines()[-1] == "0 of 1 devices proved"
+
+
+def test_a_device_that_never_prompts_needs_a_person(job: Callable[..., Path]) -> None:
+    """It shows something that is no known place; what it shows is told, and nothing was said to it."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        folder = job(**live(f"tcp://127.0.0.1:{server.getsockname()[1]}"))
+        run = subprocess.Popen([*ZINGER, "run", str(folder), "--headless", "--json"], stdout=subprocess.PIPE,
+                               stderr=subprocess.DEVNULL, text=True)
+        line, _ = server.accept()
+        line.sendall("¿Idioma? ".encode())
+        out, _ = run.communicate(timeout=60)
+        assert line.recv(100) == b""  # closed, and never a byte before that
+        line.close()
+    found = json.loads(out)["devices"][0]
+    assert run.returncode == 3 and found["needs_you"] and found["shown"] == "¿Idioma? "
+
+
+def test_a_folder_that_cannot_be_written(job: Callable[..., Path]) -> None:
+    folder = job()
+    folder.chmod(0o500)
+    # root without the right to override permissions is like anybody else
+    powerless = ["setpriv", "--bounding-set=-dac_override", "--inh-caps=-dac_override"] if os.getuid() == 0 else []
+    try:
+        done = subprocess.run([*powerless, *ZINGER, "run", str(folder), "--headless"], capture_output=True, text=True)
+        assert done.returncode == 2 and "nothing can be written" in done.stderr, done.stderr
+        assert "Traceback" not in done.stderr and not (folder / "vault.age").exists()
+    finally:
+        folder.chmod(0o700)
+
+
+def test_two_zingers_cannot_work_on_one_job(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 8\n")
+    first = subprocess.Popen([*ZINGER, "run", str(folder), "--headless"], stdout=subprocess.PIPE, text=True)
+    assert first.stdout
+    try:
+        while "booting" not in first.stdout.readline():
+            pass
+        second = zinger("run", folder, "--headless")
+        assert second.returncode == 2 and "another zinger works on" in second.stderr
+    finally:
+        first.terminate()
+        assert "kvr-wj-sw1: " in first.communicate(timeout=20)[0]
+        stop_yard(folder)
+
+
+def test_a_corrupt_journal_is_told_and_the_run_goes_on(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
+    (folder / "journal.db").write_bytes(b"not a database" * 500)
+    done = zinger("run", folder, "--headless", "--no-power-cut")
+    assert done.returncode == 0 and "1 of 1 devices proved" in done.stdout
+    assert "kept aside as journal.db.damaged-" in done.stdout
+    assert list(folder.glob("journal.db.damaged-*"))
+
+
+def test_practice_opens_the_yard_to_any_client(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
+    yard = subprocess.Popen([*ZINGER, "practice", str(folder)], stdout=subprocess.PIPE, text=True)
+    assert yard.stdout
+    try:
+        row = next(line for line in yard.stdout if line.startswith("kvr-wj-sw1"))
+        port = int(row.split()[2])
+        with socket.create_connection(("127.0.0.1", port), 5) as console:
+            console.settimeout(10)
+            shown = b""
+            while b"who is there? " not in shown:
+                console.sendall(b"\r")
+                shown += console.recv(4096)
+    finally:
+        yard.terminate()
+        yard.wait(10)
+        stop_yard(folder)

@@ -1,0 +1,62 @@
+"""The ear: whatever way the bytes are cut, the same lines and the same tail come out."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zinger.talk import Ear
+from zinger.talk.ear import KEPT, LONGEST_TAIL
+
+CASES = [
+    (b"one\r\ntwo\r\n<sw : base> ", ["one", "two"], "<sw : base> "),
+    (b"one\ntwo", ["one"], "two"),
+    (b"a\r\n\r\nb\r\n", ["a", "", "b"], ""),
+    (b"\x1b[1;32mgreen\x1b[0m\r\n\x1b[2J\x1b[H> ", ["green"], "> "),
+    (b"\x1b]0;title\x07shown\r\nx", ["shown"], "x"),
+    (b"typo\b\b\b\bfine\r\n", ["fine"], ""),
+    (b".. 12 lines below ..\r                    \r   next line\r\n", ["   next line"], ""),
+    (b".. 3 lines below ..\r                   \r<sw : base> ", [], "<sw : base> "),
+    (b"progress 10%\rprogress 99%\r\nok> ", ["progress 99%"], "ok> "),
+    ("caf\u00e9 \u2022\r\nn\u00f6> ".encode(), ["caf\u00e9 \u2022"], "n\u00f6> "),
+    (b"bell\x07 nul\x00\r\nend\x07", ["bell nul"], "end"),
+    (b"bad \xff utf8\r\n> ", ["bad \ufffd utf8"], "> "),
+]
+
+
+def heard(pieces: list[bytes]) -> tuple[list[str], str]:
+    ear = Ear()
+    for piece in pieces:
+        ear.hear(piece)
+    return ear.take(), ear.tail
+
+
+@pytest.mark.parametrize(("data", "lines", "tail"), CASES)
+def test_every_split_in_two_and_byte_by_byte(data: bytes, lines: list[str], tail: str) -> None:
+    for at in range(len(data) + 1):
+        assert heard([data[:at], data[at:]]) == (lines, tail), f"cut at {at}"
+    assert heard([bytes([byte]) for byte in data]) == (lines, tail)
+
+
+FRAGMENTS = st.sampled_from([b"text", b"\r\n", b"\r", b"\n", b"\b", b" ", b"\x1b[31m", b"\x1b]0;t\x07", b"\xc3\xa9",
+                             b"<sw : base> ", b"@09:41:12 port 7: carrier up\r\n", b"\x1b(B", b"\x00"])
+
+
+@given(st.lists(FRAGMENTS, max_size=20).map(b"".join), st.lists(st.integers(1, 7), min_size=1, max_size=8))
+def test_any_split_gives_the_same(data: bytes, sizes: list[int]) -> None:
+    pieces, at = [], 0
+    while at < len(data):
+        size = sizes[len(pieces) % len(sizes)]
+        pieces.append(data[at : at + size])
+        at += size
+    assert heard(pieces) == heard([data])
+
+
+def test_a_flood_is_bounded_and_told() -> None:
+    ear = Ear()
+    for _ in range(3 * KEPT // 65536):
+        ear.hear(b"x" * 65534 + b"\r\n")
+    assert ear.clipped and sum(map(len, ear.take())) <= KEPT + 65536
+    ear.hear(b"y" * 1_000_000)
+    assert len(ear.tail) == LONGEST_TAIL

@@ -1,0 +1,160 @@
+"""Facts to findings; and what must not be lost or leaked: vault, masker, journal, recordings."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import sqlite3
+import stat
+from pathlib import Path
+
+import pyrage
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zinger.keep import Journal, JournalError, Masker, Recording, Vault, VaultError, make_secret
+from zinger.phrasebook import Phrasebook
+from zinger.plan import MASK, FamilyRules, SecretRef, read_job, read_sheet, resolve
+from zinger.proof import Source, Verdict, gather, judge, proved, to_say
+from zinger.script import Script, compile_script
+
+
+@pytest.fixture
+def script(quern: Phrasebook) -> Script:
+    rows, _ = read_sheet(b"hostname,site,family,address,dns\nsw1,wj,quern-s2,10.44.8.11,10.44.8.2 10.44.8.3\n")
+    job = read_job("job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
+                   "sites:\n  wj: {subnet: 10.44.8.0/24}")
+    return compile_script(resolve(job, rows, {"quern-s2": quern.rules}).devices[0], quern)
+
+
+SHOWN = ("   name ............ sw1", "   person .......... installer (keeper)", "   person .......... ada (keeper)",
+         "   address ......... 10.44.8.11 len 24 (fixed)", "   gateway ......... 10.44.8.1",
+         "   resolver ........ 10.44.8.2", "   resolver ........ 10.44.8.3", "   ssh ............. open")
+
+
+def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Script) -> None:
+    findings = judge(script, gather(quern.readings["everything"], SHOWN), Source.RUNNING)
+    assert all(f.holds for f in findings) and len(findings) == len(script.phrases)
+    dns = next(f for f in findings if f.setting == "dns.servers")
+    assert dns.evidence.split("\n") == [SHOWN[5], SHOWN[6]]
+
+
+@pytest.mark.parametrize(("line", "instead", "setting", "verdict"), [
+    (4, "   gateway ......... 10.44.8.2", "management.gateway", Verdict.DIFFERS),
+    (4, "   gateway ......... (none)", "management.gateway", Verdict.ABSENT),
+    (4, "", "management.gateway", Verdict.ABSENT),
+    (5, "   resolver ........ 10.44.8.9", "dns.servers", Verdict.DIFFERS),
+    (6, "", "dns.servers", Verdict.DIFFERS),
+    (2, "   person .......... ada (watcher)", "accounts.administrator", Verdict.ABSENT),
+    (7, "   ssh ............. shut", "services.ssh", Verdict.DIFFERS),
+    (3, "   address ......... 10.44.8.11 len 16 (fixed)", "management.address", Verdict.DIFFERS),
+])
+def test_each_difference_is_found_and_said_again(
+        quern: Phrasebook, script: Script, line: int, instead: str, setting: str, verdict: Verdict) -> None:
+    facts = gather(quern.readings["everything"], tuple(instead if i == line else x for i, x in enumerate(SHOWN)))
+    wrong = [f for f in judge(script, facts, Source.STARTUP) if not f.holds]
+    assert [(f.setting, f.verdict) for f in wrong] == [(setting, verdict)]
+    assert [p.setting for p in to_say(script, facts)] == [setting]
+
+
+def test_proved_needs_every_owed_finding(quern: Phrasebook, script: Script) -> None:
+    findings = judge(script, gather(quern.readings["everything"], SHOWN), Source.RUNNING)
+    owed = [(p.setting, Source.RUNNING) for p in script.phrases]
+    assert proved(findings, owed)
+    assert not proved(findings, [*owed, ("hostname", Source.STARTUP)])
+    assert not proved(findings[1:], owed)
+    assert not proved([], [])
+
+
+def test_the_vault_is_a_plain_age_file_that_only_its_identity_opens(tmp_path: Path) -> None:
+    vault = Vault(tmp_path / "vault.age", tmp_path / "identity.txt")
+    made = vault.ensure([(SecretRef("a"), FamilyRules("f", "F", secret_shortest=24)), (SecretRef("b"), None)])
+    assert made == ["a", "b"] and len(vault.get(SecretRef("a"))) == 24
+    assert vault.ensure([(SecretRef("a"), None)]) == []
+    for file in ("vault.age", "identity.txt"):
+        assert stat.S_IMODE((tmp_path / file).stat().st_mode) == 0o600
+    line = (tmp_path / "identity.txt").read_text().splitlines()[-1]
+    plain = pyrage.decrypt((tmp_path / "vault.age").read_bytes(), [pyrage.x25519.Identity.from_str(line)])
+    assert json.loads(plain)["secrets"]["a"] == Vault(vault.file, tmp_path / "identity.txt").get(SecretRef("a"))
+    with pytest.raises(VaultError, match="set ZINGER_IDENTITY"):
+        Vault(vault.file, tmp_path / "other.txt")
+    assert list(tmp_path.glob("*.new")) == []
+
+
+def test_traits_tell_sameness_but_no_secret(tmp_path: Path) -> None:
+    vault = Vault(tmp_path / "vault.age", tmp_path / "identity.txt")
+    vault.put({SecretRef("a"): "password1", SecretRef("b"): "password1", SecretRef("c"): make_secret()})
+    traits = vault.traits()
+    assert traits[SecretRef("a")].sameness == traits[SecretRef("b")].sameness != traits[SecretRef("c")].sameness
+    assert traits[SecretRef("a")].score < 3 <= traits[SecretRef("c")].score
+    assert "password1" not in repr(traits) and "password1" not in repr(vault.__dict__["file"])
+
+
+@given(st.lists(st.sampled_from([b"correct-horse-9", b"battery-staple-7", b"corr", b"ect-horse-9", b"x", b"battery-",
+                                 b"\r\n", b"> ", b"staple-7"]), max_size=14).map(b"".join),
+       st.lists(st.integers(1, 9), min_size=1, max_size=5))
+def test_no_split_lets_a_secret_through(data: bytes, sizes: list[int]) -> None:
+    secrets = ["correct-horse-9", "battery-staple-7"]
+    masker, shown, at, count = Masker(secrets), b"", 0, 0
+    while at < len(data):
+        size = sizes[count % len(sizes)]
+        shown += masker(data[at : at + size])
+        at, count = at + size, count + 1
+    shown += masker(b"\r\n#")
+    assert not any(s.encode() in shown for s in secrets)
+    assert shown.count(MASK.encode()) == sum(data.count(s.encode()) for s in secrets)
+    if not any(s.encode() in data for s in secrets):
+        assert shown == data + b"\r\n#"
+
+
+def test_an_ordinary_letter_is_never_held_back() -> None:
+    masker = Masker(["secret-of-mine"])
+    assert [masker(bytes([c])) for c in b"sec> s"] == [bytes([c]) for c in b"sec> s"]
+
+
+async def test_the_journal_is_on_disk_when_write_returns(tmp_path: Path) -> None:
+    journal = Journal(tmp_path / "journal.db")
+    journal.note("first", "sw1", number=1)
+    await journal.write("second", "sw1", number=2)
+    reader = sqlite3.connect(tmp_path / "journal.db")
+    assert reader.execute("select kind, device from entries order by id").fetchall() == [
+        ("first", "sw1"), ("second", "sw1")]
+    await asyncio.gather(*(journal.write("many", "sw2", n=n) for n in range(50)))
+    assert [e.data["n"] for e in journal.entries("sw2")] == list(range(50))
+    journal.close()
+
+
+@pytest.mark.parametrize("damage", [b"no database at all, but long enough to look like one" * 40, b"SQLite format 3\0"])
+def test_a_damaged_journal_is_kept_aside_not_lost(tmp_path: Path, damage: bytes) -> None:
+    (tmp_path / "journal.db").write_bytes(damage)
+    journal = Journal(tmp_path / "journal.db")
+    assert journal.kept_aside and journal.kept_aside.read_bytes() == damage
+    assert list(journal.entries()) == []
+    journal.close()
+
+
+async def test_a_journal_that_cannot_be_written_says_so(tmp_path: Path) -> None:
+    journal = Journal(tmp_path / "journal.db")
+    blocker = sqlite3.connect(tmp_path / "journal.db")
+    blocker.execute("drop table entries")
+    blocker.commit()
+    with pytest.raises(JournalError, match=r"journal\.db can't be written"):
+        await journal.write("x")
+    with pytest.raises(JournalError):
+        journal.note("y")
+    journal.close()
+
+
+def test_a_recording_is_asciicast_v2(tmp_path: Path) -> None:
+    recording = Recording(tmp_path / "records" / "a.cast", "sw1, console")
+    recording.shown("caf\u00e9".encode()[:4])
+    recording.shown("caf\u00e9".encode()[4:])
+    recording.said("tell all")
+    recording.mark("hostname")
+    recording.close()
+    head, *events = [json.loads(line) for line in (tmp_path / "records" / "a.cast").read_text().splitlines()]
+    assert head["version"] == 2 and head["width"] == 80 and head["height"] == 24
+    assert [(code, text) for _, code, text in events] == [
+        ("o", "caf"), ("o", "\u00e9"), ("i", "tell all"), ("m", "hostname")]
+    assert sorted(t for t, *_ in events) == [t for t, *_ in events]

@@ -1,0 +1,222 @@
+"""Whole ways through pump and yard: from the box to proved, from any place, through cuts, crashes and damage."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import os
+import signal
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
+from zinger.keep import JobFolder, Journal, Vault
+from zinger.run import Mark, OpenJob, Options, Run
+
+FAST = "pace: 300\nlinger: 60\n"
+
+
+async def carried(folder: JobFolder, **options: Any) -> tuple[Run, OpenJob]:
+    """Carry a job to its end in this process, against a yard that may run already."""
+    job = OpenJob(folder)
+    run = Run(job, Options(**options))
+    await run.start()
+    await asyncio.wait_for(run.wait(), 60)
+    return run, job
+
+
+def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "demo")
+    done = zinger("demo", "--headless", "--pace", "100", "--in", folder)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert done.stdout.splitlines()[-1] == "3 of 3 devices proved"
+    papers = {p.name for p in (folder / "handover").iterdir()}
+    assert papers == {"site-wheal-junction.svg", "sites.pdf", "timeline.svg", "timeline.pdf", "proof-sheet.pdf",
+                      "as-built.csv"}
+    vault = Vault(folder / "vault.age")
+    assert len(vault.names()) == 9
+    everything = {p: p.read_bytes() for p in folder.rglob("*") if p.is_file() and p.name != "flash.json"}
+    everything[Path("output")] = (done.stdout + done.stderr).encode()
+    for secret in [*vault.secrets(), "unpack-me"]:
+        assert [str(p) for p, data in everything.items() if secret.encode() in data] == []
+    casts = sorted((folder / "records").glob("*-console.cast"))
+    assert len(casts) == 3
+    for cast in casts:
+        head, *events = [json.loads(line) for line in cast.read_text().splitlines()]
+        assert head["version"] == 2 and {code for _, code, _ in events} == {"o", "i", "m"}
+    # a second look changes nothing and still proves everything, from the startup state in flash
+    again = zinger("prove", folder, "--json", "--pace", "100")
+    summary = json.loads(again.stdout)
+    assert again.returncode == 0 and summary["proved"] == 3
+    assert all(f["evidence"] for d in summary["devices"] for f in d["findings"])
+
+
+@pytest.mark.parametrize("typed", [
+    [], ["\r"], ["\r", "installer\r"],
+    ["\r", "installer\r", "unpack-me\r", "{new}\r"],
+    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "descend doors\r", "descend ssh\r"],
+    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "tell all\r"],
+    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "descend people\r",
+     "add kettle-admin as keeper\r"],
+    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "rename half-ty"],
+], ids=["just booted", "signed out", "at the secret", "half-way through the change", "deep in a context",
+        "at the pager", "at a blind question", "half-typed line"])
+async def test_it_starts_in_any_place(practice: Practice, typed: list[str]) -> None:
+    vault = Vault(practice.folder.vault)
+    job = OpenJob(practice.folder)
+    device = job.plan.devices[0]
+    vault.ensure([(device.factory_account_secret, job.books["quern-s2"].rules)])
+    new = vault.get(device.factory_account_secret)
+    await practice.on()
+    while not (await practice.yard.ask("status"))["devices"][practice.device]["up"]:
+        await asyncio.sleep(0.02)
+    port = (await practice.yard.ask("console", device=practice.device))["port"]
+    reader, writer = await asyncio.open_connection("127.0.0.1", port)
+    for line in typed:
+        await asyncio.sleep(0.05)
+        writer.write(line.format(new=new).encode())
+    await asyncio.sleep(0.1)
+    writer.close()
+    await asyncio.sleep(0.05)
+    run, _ = await carried(practice.folder, power_cut=False)
+    assert run.proved() == [practice.device]
+    await run.stop()
+    heard = await practice.heard()
+    assert sum("renewed" in line for line in heard) == 1
+    assert [line for line in heard if line.endswith("add kettle-admin as keeper")] != []
+
+
+async def test_dropped_characters_and_bursts_never_execute_a_damaged_line(practice: Practice) -> None:
+    await practice.yard.ask("fault", device=practice.device, kind="drop", amount=211)
+    run, job = await carried(practice.folder)
+    assert run.proved() == [practice.device]
+    said = {p.shown for p in job.scripts[practice.device].phrases} | {"keep", "tell all", "tell all startup"}
+    moves = {m.say for m in job.books["quern-s2"].moves}
+    await run.stop()
+    for line in await practice.heard():
+        if ": " in line and "signed" not in line:
+            words = line.split(": ", 1)[1]
+            assert words in said | moves, f"a damaged line was executed: {line}"
+
+
+async def test_a_cut_console_is_found_again(practice: Practice) -> None:
+    job = OpenJob(practice.folder)
+    run = Run(job, Options(power_cut=False))
+    await run.start()
+    line = job.board.lines[practice.device]
+    while line.stops[job.scripts[practice.device].phrases[3].stop] is not Mark.SAID:
+        await asyncio.sleep(0.005)
+    await practice.yard.ask("fault", device=practice.device, kind="cut")
+    await asyncio.wait_for(run.wait(), 30)
+    assert run.proved() == [practice.device]
+    await run.stop()
+
+
+async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> None:
+    job = OpenJob(practice.folder)
+    run = Run(job, Options(power_cut=False))
+    await run.start()
+    line, carrier = job.board.lines[practice.device], run.carriers[practice.device]
+    while line.place != "mgmt":
+        await asyncio.sleep(0.002)
+    carrier.take()
+    await asyncio.sleep(0.3)
+    said_before = len(await practice.heard())
+    carrier.pump.type(b"\x18ascend\rrename by-hand\r")
+    await asyncio.sleep(0.3)
+    heard = await practice.heard()
+    assert line.person_has_it and heard[-1].endswith("rename by-hand") and len(heard) == said_before + 2
+    carrier.hand_back()
+    await asyncio.wait_for(run.wait(), 30)
+    assert run.proved() == [practice.device]
+    assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard):])
+    await run.stop()
+
+
+async def test_the_wrong_box_is_not_spoken_to(practice: Practice) -> None:
+    swapped = ONE_DEVICE.replace("QS2-0411", "QS2-0999")
+    (practice.folder.path / "devices.csv").write_text(swapped)
+    run, job = await carried(practice.folder)
+    line = job.board.lines[practice.device]
+    assert line.mood is Mark.NEEDS_YOU and "its serial is QS2-0411, the plan says QS2-0999" in line.sentence
+    assert not any("base/" in heard for heard in await practice.heard())
+    await run.stop()
+
+
+async def test_a_refused_secret_is_said_with_the_devices_words(practice: Practice) -> None:
+    """The job's own phrasebook promises more than the device takes: its refusal stands beside the phrase."""
+    books = practice.folder.path / "phrasebooks"
+    books.mkdir()
+    from importlib import resources
+
+    source = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text()
+    (books / "quern-s2.yaml").write_text(source.replace("shortest: 12", "shortest: 4"))
+    done = zinger("secret", practice.folder.path, f"{practice.device}/administrator", stdin="tiny1\n")
+    assert done.returncode == 0
+    run, job = await carried(practice.folder, power_cut=False)
+    line = job.board.lines[practice.device]
+    administrator = next(p for p in line.phrases if p.setting == "accounts.administrator")
+    assert administrator.mark is Mark.DIFFERS and administrator.note == "refused: shorter than 12"
+    assert line.mood is Mark.DIFFERS and run.proved() == []
+    await run.stop()
+
+
+def crash_at(kind: str, folder: Path) -> None:
+    """Start a run and kill it, without any warning, as soon as the journal has an entry of this kind."""
+    process = subprocess.Popen([*ZINGER, "run", str(folder), "--headless", "--keep-yard"],
+                               stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(3000):
+            if (folder / "journal.db").exists() and _has(folder, kind):
+                break
+            if process.poll() is not None:
+                raise AssertionError("it ended before it could be killed")
+    finally:
+        os.kill(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _has(folder: Path, kind: str) -> bool:
+    import sqlite3
+    import time
+
+    time.sleep(0.004)
+    try:
+        with sqlite3.connect(f"file:{folder / 'journal.db'}?mode=ro", uri=True) as db:
+            return bool(db.execute("select 1 from entries where kind = ? limit 1", (kind,)).fetchall())
+    except sqlite3.OperationalError:
+        return False
+
+
+@pytest.mark.parametrize("kind", ["may sign in", "renewed", "say", "said", "finding"])
+def test_killed_at_any_point_it_finishes_and_says_nothing_twice(
+        job: Callable[..., Path], kind: str) -> None:
+    folder = job("crash", devices_csv=ONE_DEVICE, practice_yaml=FAST)
+    crash_at(kind, folder)
+    done = zinger("run", folder, "--headless", "--keep-yard")
+    try:
+        assert done.returncode == 0, done.stdout + done.stderr
+        assert done.stdout.splitlines()[-1] == "1 of 1 devices proved"
+        heard = asyncio.run(_heard(folder))
+        assert sum("renewed" in line for line in heard) == 1
+        assert sum("add kettle-admin" in line for line in heard) <= 2, heard
+        secrets = Vault(folder / "vault.age").secrets()
+        assert len(set(secrets)) == 3
+    finally:
+        stop_yard(folder)
+    journal = Journal(folder / "journal.db")
+    assert [e.kind for e in journal.entries("kvr-wj-sw1")].count("proved") == 1
+    journal.close()
+
+
+async def _heard(folder: Path) -> list[str]:
+    from zinger.link import Yard
+
+    yard = Yard.from_file(folder / ".yard" / "ready.json")
+    lines = (await yard.ask("heard", device="kvr-wj-sw1"))["lines"]
+    yard.close()
+    return list(lines)

@@ -1,0 +1,175 @@
+"""The real interface in a real terminal: keys in by tmux, the screen read back as a person sees it."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import shlex
+import shutil
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, ZINGER, lay_out, stop_yard
+from zinger.keep import Journal
+
+pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
+NUMBERS = itertools.count()
+
+
+class Terminal:
+    """A program in a tmux session of its own."""
+
+    def __init__(self, name: str, folder: Path, *args: str, columns: int = 142, rows: int = 44) -> None:
+        self.tmux = ["tmux", "-L", name, "-f", "/dev/null"]
+        keys = ("ZINGER_IDENTITY", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "HOME")
+        env = " ".join(f"{key}={shlex.quote(os.environ[key])}" for key in keys)
+        command = f"env -u COLUMNS -u LINES {env} COLORTERM=truecolor {shlex.join([*ZINGER, *args])}; echo ended with $?; sleep 60"
+        subprocess.run([*self.tmux, "new-session", "-d", "-x", str(columns), "-y", str(rows), command], check=True)
+
+    def screen(self) -> str:
+        return subprocess.run([*self.tmux, "capture-pane", "-p"], capture_output=True, text=True).stdout
+
+    def keys(self, *keys: str) -> None:
+        subprocess.run([*self.tmux, "send-keys", *keys], check=True)
+
+    def until(self, *texts: str, seconds: float = 30) -> str:
+        """Wait until all texts are on the screen; returns the screen."""
+        end = time.monotonic() + seconds
+        while True:
+            screen = self.screen()
+            if all(text in screen for text in texts):
+                return screen
+            assert time.monotonic() < end, f"{texts} never came:\n{screen}"
+            time.sleep(0.05)
+
+    def close(self) -> None:
+        subprocess.run([*self.tmux, "kill-server"], capture_output=True)
+
+
+@pytest.fixture
+def start(tmp_path: Path) -> Iterator[Callable[..., Terminal]]:
+    open_now: list[tuple[Terminal, Path]] = []
+
+    def begin(folder: Path, *args: str, **size: int) -> Terminal:
+        terminal = Terminal(f"zinger-{os.getpid()}-{next(NUMBERS)}", folder, *args, **size)
+        open_now.append((terminal, folder))
+        return terminal
+
+    yield begin
+    for terminal, folder in open_now:
+        terminal.close()
+        stop_yard(folder)
+
+
+def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "demo", "--in", str(folder), "--pace", "30")
+    shown = term.until("PRACTICE YARD", "kvr-wj-sw1", "kvr-wj-sw3", "hands", "g go")
+    assert "LIVE" not in shown
+    term.until("booting", "3 on the wire")
+    term.keys("Enter")
+    term.until("administrator", "map", "f2")
+    term.until("descend mgmt")
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE", "F2 hands it back")
+    time.sleep(0.3)
+    term.keys("C-x")
+    term.keys("-l", "words")
+    term.keys("Enter")
+    term.until("   tell")
+    term.keys("F2")
+    term.until("17 of 17 phrases", seconds=40)
+    term.keys("p")
+    term.until("proof of kvr-wj-sw1", "53 of 53 findings hold", "evidence", seconds=40)
+    term.keys("Down", "Down")
+    term.until("after a power cut", "name ............ kvr-wj-sw1")
+    term.keys("Escape")
+    time.sleep(0.2)
+    term.keys("Escape")
+    term.until("3 of 3 proved", "holds after a power cut", seconds=40)
+    term.keys("h")
+    term.until("6 papers in")
+    term.keys("q")
+    term.until("ended with 0")
+    assert (folder / "handover" / "proof-sheet.pdf").read_bytes().startswith(b"%PDF")
+    journal = Journal(folder / "journal.db")
+    assert {"person", "proved"} <= {e.kind for e in journal.entries("kvr-wj-sw1")}
+    journal.close()
+
+
+def test_leaving_in_mid_conversation_asks_and_says_the_state(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 8\n")
+    term = start(folder, "open", str(folder))
+    term.until("not started", "g go")
+    term.keys("g")
+    term.until("booting · about")
+    term.keys("q")
+    term.until("Leave now?", "nothing changed yet", "y leave", "n stay")
+    term.keys("n")
+    term.until("booting")
+    term.keys("C-q")
+    term.until("Leave now?")
+    term.keys("y")
+    term.until("ended with 0")
+
+
+def test_filter_help_palette_and_read_through(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "open", str(folder))
+    term.until("kvr-wj-sw1", "not started")
+    term.keys("/")
+    term.keys("-l", "sw2")
+    term.keys("Enter")
+    time.sleep(0.3)
+    assert "kvr-wj-sw3" not in term.screen().split("hands")[0]
+    term.keys("Escape")
+    term.until("kvr-wj-sw3")
+    term.keys("?")
+    term.until("Keys and shapes", "take the wire", "under way")
+    term.keys("Escape")
+    term.keys("r")
+    term.until("read-through of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")
+    term.keys("c")
+    shown = term.until("only where they differ", "kvr-wj-sw1")
+    assert "address fixed 10.44.8.11 len 24" in shown and "vlan 44" not in shown
+    term.keys("C-p")
+    term.keys("-l", "proof of kvr-wj-sw3")
+    term.until("Proof of kvr-wj-sw3")
+    term.keys("Enter")
+    term.until("nothing was read back yet")
+    term.keys("C-q")
+    term.until("ended with 0")
+
+
+@pytest.mark.parametrize(("columns", "rows"), [(80, 24), (60, 15), (220, 60)])
+def test_every_size_can_be_used(start: Callable[..., Terminal], tmp_path: Path, columns: int, rows: int) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "open", str(folder), columns=columns, rows=rows)
+    shown = term.until("ZINGER", "kvr-wj-sw3", "not started", "g go")
+    assert ("is small" in shown) == (columns < 80)
+    assert all(len(line) <= columns for line in shown.splitlines())
+    term.keys("Enter")
+    term.until("map", "keys", "take / hand back")
+    term.keys("Escape")
+    term.until("g go")
+
+
+def test_a_plan_with_faults_is_said_and_not_run(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE.replace("10.44.8.11", "10.44.8.255"))
+    term = start(folder, "run", str(folder))
+    term.until("The run did not begin", "is the broadcast address")
+    term.keys("Escape")
+    term.until("not started")
+
+
+def test_live_can_not_be_taken_for_practice(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    job = (Path(__file__).parent.parent / "src/zinger/demo/job.yaml").read_text()
+    folder = lay_out(tmp_path / "job", job_yaml=job.replace("mode: practice", "mode: live"))
+    term = start(folder, "open", str(folder))
+    assert "PRACTICE" not in term.until("LIVE: real devices", "not started")
+    term.keys("g")
+    term.until("needs you", "the plan names no console; add a column")

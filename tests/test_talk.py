@@ -1,0 +1,240 @@
+"""Conversations without any I/O: what is shown goes in, what is said comes out, at any split and delay."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from zinger.phrasebook import Phrasebook, masked
+from zinger.plan import SecretRef, read_job, read_sheet, resolve
+from zinger.script import Script, compile_script
+from zinger.talk import (
+    Conversation,
+    Done,
+    Failed,
+    Interrupted,
+    Keyring,
+    Manner,
+    Mended,
+    RefusedByDevice,
+    Renewed,
+    Say,
+    SignedIn,
+    Stuck,
+    arrive,
+    say_phrase,
+    take_reading,
+)
+
+NEW = SecretRef("sw1/factory account")
+
+
+def keys() -> Keyring:
+    return Keyring([("installer", SecretRef("factory/quern-s2"))], {"installer": NEW})
+
+
+class Player:
+    """Plays the device: answers each thing said with the next reply, cut into pieces; remembers what was said."""
+
+    def __init__(self, book: Phrasebook, replies: Iterable[bytes], sizes: Iterable[int] = (1 << 20,)) -> None:
+        self.talk = Conversation(book, Manner(boots_in=1.0))
+        self.replies, self.sizes = iter(replies), list(sizes)
+        self.now, self.said, self.count = 100.0, [], 0
+
+    def show(self, data: bytes) -> None:
+        at = 0
+        while at < len(data):
+            size = self.sizes[self.count % len(self.sizes)]
+            self.count += 1
+            self.now += 0.001
+            self.talk.receive(data[at : at + size], self.now)
+            at += size
+            self.poll()
+
+    def poll(self) -> Any:
+        """Carry out what is wanted until it waits or ends."""
+        while True:
+            action = self.talk.next_action(self.now)
+            if isinstance(action, Say):
+                self.said.append(masked(action.words))
+                reply = next(self.replies, None)
+                if reply is not None:
+                    self.show(reply)
+            else:
+                return action
+
+    def run(self, errand: Any, shown: bytes = b"") -> Any:
+        """Start an errand, show something, and let time pass until it ends; returns how it ended."""
+        self.talk.begin(errand, self.now)
+        self.show(shown)
+        for _ in range(5000):
+            action = self.poll()
+            if isinstance(action, (Done, Failed)):
+                return action
+            self.now = max(self.now + 0.01, action.until)
+        raise AssertionError("it never ended")
+
+
+STARTS = [
+    ("signed out", b"\r\nwho is there? ", "installer"),
+    ("deep in a context", b"<old : base/doors/ssh> ", "ascend"),
+    ("looking only", b"<old : look> ", "take charge"),
+    ("at the pager", b"   name ... x\r\n.. 12 lines below ..", "q"),
+    ("half-typed line", b"<old : base> tell al", "\x18"),
+    ("half-typed in a context", b"<old : base/mgmt> add", "\x18"),
+    ("at a question of somebody's", b"restart now, yes or no? ", "no"),
+    ("a prompt that a log line pushed away", b"<old : look> \r\n@09:41:12 port 7: carrier up\r\n", "take charge"),
+    ("a question pushed away", b"running becomes startup, yes or no? \r\n@09:41:12 fan turns\r\n", "no"),
+    ("nothing at all", b"", "\r"),
+    ("in the middle of a forced change", b"new secret for installer (12 or more): ", "••••••••\r"),
+    ("second entry of a forced change", b"once more for installer: ", "••••••••\r"),
+]
+
+
+@pytest.mark.parametrize(("name", "shown", "first"), STARTS, ids=[s[0] for s in STARTS])
+def test_from_any_place_the_first_thing_said_is_the_way_on(
+        quern: Phrasebook, name: str, shown: bytes, first: str) -> None:
+    player = Player(quern, [])
+    player.run(arrive(quern, "base", keys()), shown)
+    assert player.said[0] == first
+
+
+def test_an_unknown_place_is_never_guessed_at(quern: Phrasebook) -> None:
+    player = Player(quern, [])
+    ended = player.run(arrive(quern, "base", keys()), b"Mesh backhaul radio? ")
+    assert isinstance(ended, Failed) and isinstance(ended.error, Stuck)
+    assert player.said == [] and ended.error.shown == "Mesh backhaul radio? "
+
+
+def test_a_silent_device_is_nudged_and_then_given_up(quern: Phrasebook) -> None:
+    player = Player(quern, [])
+    ended = player.run(arrive(quern, "base", keys(), patience=20))
+    assert isinstance(ended.error, Stuck) and "nothing answers" in str(ended.error)
+    assert set(player.said) == {"\r"} and 3 <= len(player.said) <= 10
+
+
+def test_a_booting_device_is_left_alone(quern: Phrasebook) -> None:
+    player = Player(quern, [b"\r\n<sw : base> "])
+    player.talk = Conversation(quern, Manner(boots_in=90))
+    began = player.now
+    ended = player.run(arrive(quern, "base", keys()), b"quern loader 1.4\r\n")
+    assert isinstance(ended, Done) and player.said == ["\r"]
+    assert player.now - began > 0.8 * 90
+
+
+SIGN_IN = [
+    b"installer", b"\r\nsecret of installer: ", b"\r\nthis secret is printed on the label\r\n"
+    b"new secret for installer (12 or more): ", b"\r\nonce more for installer: ",
+    b"\r\nthe new secret counts from now on\r\n<quern-s2 : look> ", b"take charge", b"\r\n<quern-s2 : base> ",
+]
+SIGNED_IN = ["installer", "\r", "••••••••\r", "••••••••\r", "••••••••\r", "take charge", "\r"]
+
+
+@settings(max_examples=60)
+@given(sizes=st.lists(st.integers(1, 40), min_size=1, max_size=6))
+def test_every_split_gives_the_same_actions(quern: Phrasebook, sizes: list[int]) -> None:
+    player = Player(quern, SIGN_IN, sizes)
+    ended = player.run(arrive(quern, "base", keys()), b"\r\nwho is there? ")
+    assert isinstance(ended, Done), ended
+    assert player.said == SIGNED_IN
+    events = player.talk.take_events()
+    assert SignedIn("installer", "factory/quern-s2") in events and Renewed("installer", NEW.name) in events
+
+
+@settings(max_examples=80)
+@given(st.data())
+def test_log_lines_anywhere_never_change_what_is_said(quern: Phrasebook, data: st.DataObject) -> None:
+    """A burst pushes the line up wherever it comes; echo, answers and prompts are still understood."""
+    burst = b"\r\n@09:41:12 port 7: carrier up, 1000 full\r\n"
+    noisy = []
+    for reply in SIGN_IN:
+        at = data.draw(st.integers(0, len(reply)))
+        # a burst never splits a line end, and never comes inside a prompt, only before or after it
+        at = len(reply) if reply[at - 1 : at] == b"\r" or b"? " in reply or b": " in reply or b"> " in reply else at
+        noisy.append(reply[:at] + burst + reply[at:] if data.draw(st.booleans()) else reply)
+    player = Player(quern, noisy)
+    ended = player.run(arrive(quern, "base", keys()), b"\r\nwho is there? ")
+    assert isinstance(ended, Done), (ended, player.said)
+    assert [s for s in player.said if s != "\r"] == [s for s in SIGNED_IN if s != "\r"]
+
+
+def test_a_damaged_line_is_never_executed(quern: Phrasebook) -> None:
+    replies = [b"tke charge", b"\r\n<sw : look> ", b"take charge", b"\r\n<sw : base> "]
+    player = Player(quern, replies)
+    ended = player.run(arrive(quern, "base", keys()), b"<sw : look> ")
+    assert isinstance(ended, Done)
+    assert player.said == ["take charge", "\x18", "take charge", "\r"]
+    assert Mended("take charge", "tke charge") in player.talk.take_events()
+
+
+def test_a_wire_that_always_damages_asks_a_person(quern: Phrasebook) -> None:
+    player = Player(quern, [b"#", b"\r\n<sw : look> "] * 40)
+    ended = player.run(arrive(quern, "base", keys()), b"<sw : look> ")
+    assert isinstance(ended.error, Stuck) and "\r" not in player.said
+
+
+def test_credentials_are_tried_twice_each_and_no_more(quern: Phrasebook) -> None:
+    refuse = [b"x", b"\r\nsecret of x: ", b"\r\nnot known here\r\nwho is there? "]
+    ring = Keyring([("a", SecretRef("1")), ("b", SecretRef("2"))])
+    talk = Player(quern, [])
+    talk.replies = iter(refuse * 9)
+    talk.talk = Conversation(quern, Manner(echo_check=False))
+    talk.replies = iter([b"\r\nsecret of x: ", b"\r\nnot known here\r\nwho is there? "] * 9)
+    ended = talk.run(arrive(quern, "base", ring), b"who is there? ")
+    assert isinstance(ended.error, Stuck) and "no password" in str(ended.error)
+    assert talk.said == ["a\r", "••••••••\r"] * 2 + ["b\r", "••••••••\r"] * 2
+
+
+def script_of(quern: Phrasebook) -> Script:
+    rows, _ = read_sheet(b"hostname,site,family,address\nsw1,wj,quern-s2,10.44.8.11\n")
+    job = read_job("job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
+                   "sites:\n  wj: {subnet: 10.44.8.0/24}")
+    return compile_script(resolve(job, rows, {"quern-s2": quern.rules}).devices[0], quern)
+
+
+def test_a_phrase_answers_its_questions_blind(quern: Phrasebook) -> None:
+    admin = script_of(quern).phrases[0]
+    player = Player(quern, [b"add ada as keeper", b"\r\nsecret to give ada: ", b"\r\nthe same again: ",
+                            b"\r\n<sw : base/people> "])
+    ended = player.run(say_phrase(quern, admin, keys()), b"<sw : base/people> ")
+    assert isinstance(ended, Done)
+    assert player.said == ["add ada as keeper", "\r", "••••••••\r", "••••••••\r"]
+
+
+@pytest.mark.parametrize(("answer", "error", "words"), [
+    (b"\r\nrefused: a name is 1 to 24 of a-z, 0-9 and hyphen\r\n<sw : base> ", RefusedByDevice, "1 to 24"),
+    (b"\r\nno such word: rename\r\n<sw : base> ", RefusedByDevice, "no such word"),
+    (b"\r\nidle for 10 min; signed out\r\nwho is there? ", Interrupted, "sign in"),
+    (b"\r\n\r\nquern loader 1.4\r\n", Interrupted, "restarted"),
+    (b"\r\nWould you like telemetry? ", Stuck, "does not know"),
+    (b"", Stuck, "stopped answering"),
+])
+def test_what_can_come_instead_of_the_prompt(
+        quern: Phrasebook, answer: bytes, error: type[Exception], words: str) -> None:
+    phrase = next(p for p in script_of(quern).phrases if p.setting == "hostname")
+    player = Player(quern, [b"rename sw1", answer])
+    ended = player.run(say_phrase(quern, phrase, keys()), b"<sw : base> ")
+    assert isinstance(ended, Failed) and isinstance(ended.error, error) and words in str(ended.error)
+
+
+def test_a_reading_turns_pages_and_leaves_out_noise(quern: Phrasebook) -> None:
+    page = (b"\r\nidentity\r\n   name ............ sw1\r\n@09:41:12 fan turns\r\n.. 2 lines below ..",
+            b"\r                   \r   serial .......... QS2-1\r\n   mac ............. 02-00\r\n<sw1 : base> ")
+    player = Player(quern, [b"tell all", *page])
+    ended = player.run(take_reading(quern, quern.readings["everything"], keys()), b"<sw1 : base> ")
+    assert ended == Done(("identity", "   name ............ sw1", "   serial .......... QS2-1",
+                          "   mac ............. 02-00"))
+    assert player.said == ["tell all", "\r", " "]
+
+
+def test_a_lost_link_interrupts_and_the_errand_can_begin_again(quern: Phrasebook) -> None:
+    player = Player(quern, [])
+    player.talk.begin(arrive(quern, "base", keys()), player.now)
+    player.talk.lost(player.now)
+    assert isinstance(player.poll(), Failed)
+    player.replies = iter([b"take charge", b"\r\n<sw : base> "])
+    assert isinstance(player.run(arrive(quern, "base", keys()), b"<sw : look> "), Done)

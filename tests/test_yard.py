@@ -1,0 +1,243 @@
+"""The yard's switch by itself: it behaves as hardware does, whatever anybody expects of it."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+from collections.abc import AsyncIterator, Callable
+
+import asyncssh
+import pytest
+
+from zinger.practice.clock import Clock
+from zinger.practice.s2 import Switch
+from zinger.practice.s2_state import Body
+from zinger.practice.tty import Tty
+from zinger.practice.yard import No, Yard
+
+NEW = "a-new-secret-1"
+
+
+class Bench:
+    """A switch on a bench with a terminal on its console."""
+
+    def __init__(self, yard: Yard) -> None:
+        self.yard = yard
+        self.switch: Switch = yard.switches["sw1"]
+        self.shown = ""
+        self.tty = Tty(self._show, lambda: self.switch.drop_every)
+
+    def _show(self, data: bytes) -> None:
+        self.shown += data.decode()
+
+    async def until(self, text: str, seconds: float = 5) -> str:
+        """Wait until a text was shown; returns all up to it and forgets that."""
+        end = asyncio.get_running_loop().time() + seconds
+        while text not in self.shown:
+            assert asyncio.get_running_loop().time() < end, f"{text!r} never came, only {self.shown[-300:]!r}"
+            await asyncio.sleep(0.002)
+        before, _, self.shown = self.shown.partition(text)
+        return before
+
+    async def type(self, *lines: str, until: str = "> ") -> str:
+        answer = ""
+        for line in lines:
+            self.tty.feed(line.encode() + b"\r")
+            answer = await self.until(until)
+        return answer
+
+    async def boot(self) -> None:
+        self.switch.power(True)
+        await self.until("ready; Return wakes this console")
+        self.tty.feed(b"\r")
+        await self.until("who is there? ")
+
+    async def sign_in(self, user: str, secret: str) -> None:
+        self.tty.feed(f"{user}\r".encode())
+        await self.until(f"secret of {user}: ")
+        self.tty.feed(f"{secret}\r".encode())
+
+    async def new(self) -> None:
+        """From the box to the base context, with a new secret."""
+        await self.boot()
+        await self.sign_in("installer", "unpack-me")
+        for _ in range(2):
+            await self.until(": ")
+            self.tty.feed(f"{NEW}\r".encode())
+        await self.until("look> ")
+        await self.type("take charge")
+
+
+@pytest.fixture
+async def bench() -> AsyncIterator[Bench]:
+    clock = Clock(300)
+    yard = Yard([Body("sw1", "QS2-1", "02-00-00-00-00-01"), Body("sw2", "QS2-2", "02-00-00-00-00-02")], clock)
+    for switch in yard.switches.values():
+        switch.chatty = False
+    bench = Bench(yard)
+    bench.switch.cabled = True
+    bench.switch.attach(bench.tty)
+    yield bench
+    for switch in yard.switches.values():
+        switch.power(False)
+
+
+async def test_first_sign_in_forces_a_new_secret_by_rules(bench: Bench) -> None:
+    await bench.boot()
+    await bench.sign_in("installer", "wrong")
+    await bench.until("not known here")
+    await bench.until("who is there? ")
+    await bench.sign_in("installer", "unpack-me")
+    for bad, why in (("short1", "shorter than 12"), ("onlylettersthere", "needs a letter and a digit"),
+                     ("1" * 50, "longer than 48")):
+        await bench.until("(12 or more): ")
+        bench.tty.feed(f"{bad}\r".encode())
+        await bench.until(f"refused: {why}")
+    await bench.until("(12 or more): ")
+    bench.tty.feed(f"{NEW}\r".encode())
+    await bench.until("once more for installer: ")
+    bench.tty.feed(b"another-one-22\r")
+    await bench.until("refused: the two differ")
+    await bench.until("(12 or more): ")
+    bench.tty.feed(f"{NEW}\r".encode())
+    await bench.until("once more for installer: ")
+    bench.tty.feed(f"{NEW}\r".encode())
+    await bench.until("<quern-s2 : look> ")
+
+
+async def test_three_wrong_tries_make_the_line_rest(bench: Bench) -> None:
+    await bench.boot()
+    for _ in range(3):
+        await bench.sign_in("nobody", "x")
+        await bench.until("not known here")
+    await bench.until("rests for 30 s")
+    assert "who is there" not in bench.shown
+    await bench.until("who is there? ")
+
+
+async def test_running_is_lost_and_startup_stays_when_the_power_is_cut(bench: Bench) -> None:
+    await bench.new()
+    await bench.type("rename before-keep")
+    assert bench.switch.unsaved()
+    await bench.type("keep", until="yes or no? ")
+    await bench.type("yes")
+    await bench.type("rename after-keep")
+    bench.switch.power(False)
+    await bench.boot()
+    await bench.sign_in("installer", NEW)
+    await bench.until("<before-keep : look> ")
+
+
+async def test_levels_contexts_and_refusals(bench: Bench) -> None:
+    await bench.new()
+    assert "no such word: frobnicate" in await bench.type("frobnicate")
+    assert "refused: from here one descends to" in await bench.type("descend nowhere")
+    bench.tty.feed(b"descend doors\rdescend ssh\r")
+    await bench.until("base/doors/ssh> ")
+    await bench.type("ascend", "ascend", "descend people")
+    bench.tty.feed(b"add watch as watcher\r")
+    await bench.until("secret to give watch: ")
+    bench.tty.feed(b"\x18")
+    assert "left as it was" in await bench.until("people> ")
+    await bench.type("add watch as watcher", until="secret to give watch: ")
+    await bench.type("watchers-secret-1", until="the same again: ")
+    await bench.type("watchers-secret-1", "ascend", "step back")
+    bench.tty.feed(b"leave\r")
+    await bench.until("who is there? ")
+    await bench.sign_in("watch", "watchers-secret-1")
+    await bench.until("look> ")
+    assert "a watcher may not take charge" in await bench.type("take charge")
+
+
+async def test_the_pager_counts_and_can_be_left(bench: Bench) -> None:
+    await bench.new()
+    bench.tty.feed(b"tell all\r")
+    before = await bench.until(".. 4 lines below ..")
+    assert "serial .......... QS2-1" in before
+    bench.tty.feed(b"\r")
+    await bench.until(".. 3 lines below ..")
+    bench.tty.feed(b"q")
+    assert "http" not in await bench.until("base> ")
+
+
+async def test_a_burst_pushes_the_prompt_away_and_does_not_redraw(bench: Bench) -> None:
+    await bench.new()
+    bench.tty.feed(b"tell al")
+    await bench.until("tell al")
+    bench.switch.burst()
+    assert bench.shown.startswith("\r\n@") and bench.shown.endswith("\r\n")
+
+
+async def test_an_overrun_drops_characters(bench: Bench) -> None:
+    await bench.new()
+    bench.switch.drop_every = 3
+    bench.tty.feed(b"abcdefghi")
+    await asyncio.sleep(0.01)
+    assert len(bench.shown) == 6
+
+
+async def test_addresses_take_effect_at_once_and_only_a_near_laptop_gets_there(bench: Bench) -> None:
+    yard = bench.yard
+    await bench.new()
+    with pytest.raises(No, match="no address in the subnet"):
+        yard.do_dial("198.51.100.7", 22)
+    yard.do_laptop("198.51.100.20/24")
+    assert yard.do_dial("198.51.100.7", 23)["device"] == "sw1"
+    await bench.type("descend mgmt")
+    assert "refused: " in await bench.type("address fixed 10.44.8.255 len 24")
+    assert "answering on 10.44.8.11" in await bench.type("address fixed 10.44.8.11 len 24")
+    with pytest.raises(No, match="nothing answers"):
+        yard.do_dial("198.51.100.7", 23)
+    assert "refused: 10.44.9.1 is no other host" in await bench.type("gateway 10.44.9.1")
+    yard.do_laptop("10.44.8.250/24")
+    assert yard.do_dial("10.44.8.11", 23)["port"] == bench.switch.doors["telnet"].port
+
+
+async def test_a_lease_comes_before_the_fallback_and_two_fallbacks_clash(bench: Bench) -> None:
+    yard = bench.yard
+    yard.do_laptop("198.51.100.20/24")
+    yard.do_laptop("10.44.8.250/24")
+    yard.do_lease("sw1", "10.44.8.131/24")
+    await bench.boot()
+    assert yard.do_dial("10.44.8.131", 23)["device"] == "sw1"
+    with pytest.raises(No, match="nothing answers"):
+        yard.do_dial("198.51.100.7", 23)
+    yard.do_lease("sw1", None)
+    await bench.switch.apply_network()
+    yard.switches["sw2"].power(True)
+    while not yard.switches["sw2"].up:
+        await asyncio.sleep(0.01)
+    with pytest.raises(No, match="2 devices answer"):
+        yard.do_dial("198.51.100.7", 23)
+
+
+async def test_doors_open_and_shut_for_real(bench: Bench) -> None:
+    await bench.new()
+    doors = bench.switch.doors
+    with pytest.raises(ConnectionRefusedError):
+        socket.create_connection(("127.0.0.1", doors["ssh"].port), 1)
+    await bench.type("descend doors", "descend ssh", "open", "ascend", "descend http", "shut")
+    with pytest.raises(ConnectionRefusedError):
+        socket.create_connection(("127.0.0.1", doors["http"].port), 1)
+
+    async def sign_in(secret: str) -> str:
+        async with asyncssh.connect("127.0.0.1", doors["ssh"].port, username="installer", password=secret,
+                                    known_hosts=None, client_keys=None, agent_path=None, config=None) as ssh:
+            process = await ssh.create_process(term_type="vt100")
+            return await process.stdout.readuntil("> ")
+
+    assert await sign_in(NEW) == "<quern-s2 : look> "
+    with pytest.raises(asyncssh.PermissionDenied):
+        await sign_in("unpack-me")
+
+
+async def test_idle_sessions_are_signed_out(bench: Bench) -> None:
+    await bench.new()
+    await bench.type("descend doors", "idle 1")
+    assert "idle for 1 min; signed out" in await bench.until("who is there? ")
+
+
+def test_a_pace_out_of_range_is_refused() -> None:
+    make: Callable[[float], Clock] = Clock
+    with pytest.raises(ValueError, match="out of range"):
+        make(0)
