@@ -75,7 +75,7 @@ async def test_it_starts_in_any_place(practice: Practice, typed: list[str]) -> N
     while not (await practice.yard.ask("status"))["devices"][practice.device]["up"]:
         await asyncio.sleep(0.02)
     port = (await practice.yard.ask("console", device=practice.device))["port"]
-    reader, writer = await asyncio.open_connection("127.0.0.1", port)
+    _, writer = await asyncio.open_connection("127.0.0.1", port)
     for line in typed:
         await asyncio.sleep(0.05)
         writer.write(line.format(new=new).encode())

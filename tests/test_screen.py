@@ -27,7 +27,11 @@ class Terminal:
         self.tmux = ["tmux", "-L", name, "-f", "/dev/null"]
         keys = ("ZINGER_IDENTITY", "XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "HOME")
         env = " ".join(f"{key}={shlex.quote(os.environ[key])}" for key in keys)
-        command = f"env -u COLUMNS -u LINES {env} COLORTERM=truecolor {shlex.join([*ZINGER, *args])}; echo ended with $?; sleep 60"
+        program = f"env -u COLUMNS -u LINES {env} COLORTERM=truecolor {shlex.join([*ZINGER, *args])}"
+        command = f"{program}; echo ended with $?; sleep 60"
+        conf = folder.parent / "tmux.conf"
+        conf.write_text("set -sg escape-time 0\n")
+        self.tmux[-1] = str(conf)
         subprocess.run([*self.tmux, "new-session", "-d", "-x", str(columns), "-y", str(rows), command], check=True)
 
     def screen(self) -> str:
@@ -88,9 +92,9 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
     term.keys("Down", "Down")
     term.until("after a power cut", "name ............ kvr-wj-sw1")
     term.keys("Escape")
-    time.sleep(0.2)
+    term.until("booting", "sign in")
     term.keys("Escape")
-    term.until("3 of 3 proved", "holds after a power cut", seconds=40)
+    term.until("g go", "3 of 3 proved", "holds after a power cut", seconds=40)
     term.keys("h")
     term.until("6 papers in")
     term.keys("q")
@@ -122,9 +126,10 @@ def test_filter_help_palette_and_read_through(start: Callable[..., Terminal], tm
     term = start(folder, "open", str(folder))
     term.until("kvr-wj-sw1", "not started")
     term.keys("/")
+    term.until("Escape clears")
     term.keys("-l", "sw2")
+    term.until(" sw2\n")
     term.keys("Enter")
-    time.sleep(0.3)
     assert "kvr-wj-sw3" not in term.screen().split("hands")[0]
     term.keys("Escape")
     term.until("kvr-wj-sw3")

@@ -37,6 +37,8 @@ class Masker:
         """Mask a piece; may hold back some last bytes until the next piece."""
         if self._pattern is None or not data:
             return data
+        if not self._held and not self._shown and data[-1] not in self._endings:
+            return self._pattern.sub(_MASK, data)
         fresh = self._held + data
         text = self._shown + fresh
         out, at = [], len(self._shown)
@@ -49,7 +51,7 @@ class Masker:
         self._held = rest[len(rest) - held :] if held else b""
         out.append(rest[: len(rest) - held])
         seen = text[: len(text) - held] if at == len(self._shown) else rest[: len(rest) - held]
-        self._shown = seen[-self._longest :]
+        self._shown = seen[-self._longest :] if self._held or text[-1] in self._endings else b""
         return b"".join(out)
 
     def text(self, text: str) -> str:

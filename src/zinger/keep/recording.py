@@ -13,6 +13,7 @@ from pathlib import Path
 
 WIDTH, HEIGHT = 80, 24
 FLUSH_EVERY = 1.0
+_quoted = json.JSONEncoder(ensure_ascii=False).encode
 
 
 class Recording:
@@ -46,7 +47,7 @@ class Recording:
         if self._out.closed:
             return
         now = time.monotonic()
-        self._out.write(json.dumps([round(now - self._zero, 6), code, text], ensure_ascii=False) + "\n")
+        self._out.write(f'[{now - self._zero:.6f}, "{code}", {_quoted(text)}]\n')
         if now - self._flushed >= FLUSH_EVERY:
             self._flushed = now
             self._out.flush()

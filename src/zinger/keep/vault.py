@@ -18,7 +18,6 @@ from pathlib import Path
 
 import platformdirs
 import pyrage
-import zxcvbn
 
 from zinger.plan import FamilyRules, SecretRef, SecretTraits
 
@@ -115,6 +114,8 @@ class Vault:
         return {SecretRef(name): self._traits(secret) for name, secret in self._secrets.items()}
 
     def _traits(self, secret: str) -> SecretTraits:
+        import zxcvbn  # here, since its word lists take long to load
+
         random = len(secret) >= 20 and len(set(secret)) >= 10
         return SecretTraits(
             length=len(secret),

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass
-from typing import Any
-
-import asyncssh
+from typing import TYPE_CHECKING, Any
 
 from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable
+
+if TYPE_CHECKING:
+    import asyncssh
 
 LOGIN_PATIENCE = 20.0
 
@@ -32,6 +33,8 @@ class SshLink(Link):
 
     async def begin(self) -> None:
         """Open the shell."""
+        import asyncssh
+
         link = self
 
         class Session(asyncssh.SSHClientSession[bytes]):
@@ -58,6 +61,8 @@ async def open_ssh(host: str, port: int, user: str, password: str, name: str) ->
 
     Only the password given is tried: no keys, no agent, no configuration of this machine.
     """
+    import asyncssh  # here, since it takes long to load and many a start needs none of it
+
     try:
         connection = await asyncio.wait_for(
             asyncssh.connect(host, port, username=user, password=password, known_hosts=None, client_keys=None,

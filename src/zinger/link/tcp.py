@@ -5,8 +5,6 @@ from __future__ import annotations
 import asyncio
 from typing import Any
 
-import telnetlib3
-
 from zinger.link.base import Link, LinkError, Refused, Unreachable
 
 CONNECT_PATIENCE = 10.0
@@ -67,13 +65,6 @@ class TelnetLink(Link):
         self._writer.close()
 
 
-class _QuietClient(telnetlib3.TelnetClient):  # type: ignore[misc]
-    """A client that asks for nothing by itself and agrees to the far end's echo."""
-
-    def begin_negotiation(self) -> None:
-        super(telnetlib3.TelnetClient, self).begin_negotiation()
-
-
 async def open_tcp(host: str, port: int, name: str) -> TcpLink:
     """Connect raw TCP; raises Refused, Unreachable."""
     loop = asyncio.get_running_loop()
@@ -84,8 +75,16 @@ async def open_tcp(host: str, port: int, name: str) -> TcpLink:
 
 async def open_telnet(host: str, port: int, name: str) -> TelnetLink:
     """Connect Telnet; raises Refused, Unreachable."""
+    import telnetlib3  # here, since it takes long to load and many a start needs none of it
+
+    class QuietClient(telnetlib3.TelnetClient):  # type: ignore[misc]
+        """A client that asks for nothing by itself and agrees to the far end's echo."""
+
+        def begin_negotiation(self) -> None:
+            super(telnetlib3.TelnetClient, self).begin_negotiation()
+
     reader, writer = await translated(
-        telnetlib3.open_connection(host, port, encoding=False, client_factory=_QuietClient,
+        telnetlib3.open_connection(host, port, encoding=False, client_factory=QuietClient,
                                    connect_minwait=0, connect_maxwait=0.1), name)
     return TelnetLink(name, reader, writer)
 

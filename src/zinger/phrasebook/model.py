@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -159,8 +159,16 @@ class Phrasebook:
     def _ways(self) -> dict[tuple[str, str, frozenset[str]], Move | None]:
         return {}
 
-    def recognise(self, tail: str) -> tuple[Place, re.Match[str]] | None:
-        """The place that stands at the tail: a whole match before a half-typed line, else None."""
+    def recognise(self, tail: str, first: Iterable[str] = ()) -> tuple[Place, re.Match[str]] | None:
+        """The place that stands at the tail: a whole match before a half-typed line, else None.
+
+        The places named by `first` are tried first, since they are the likeliest.
+        """
+        for name in first:
+            place = self.places[name]
+            match = place.pattern.search(tail)
+            if match is not None and (place.kind is not Kind.PROMPT or not match["half_typed"]):
+                return place, match
         half: tuple[Place, re.Match[str]] | None = None
         for place in self._in_order:
             match = place.pattern.search(tail)

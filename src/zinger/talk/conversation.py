@@ -213,7 +213,8 @@ class Conversation:
         """The place that stands there, or how long to wait before deciding; None: nothing known stands there."""
         if self._stands is not None:
             return self._stands
-        found = self.book.recognise(self.ear.tail)
+        tail = self.ear.tail
+        found = self.book.recognise(tail, expect) if tail else None
         if found is None:
             return self._pushed_away(now)
         place, match = found

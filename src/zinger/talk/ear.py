@@ -14,7 +14,8 @@ from collections import deque
 KEPT = 4 * 1024 * 1024
 LONGEST_TAIL = 4096
 RECENT = 2048
-_ESCAPE = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[PX^_][^\x1b]*\x1b\\|[ -/]*[0-OQ-WYZ\\`-~])")
+_ESCAPE = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[PX^_][^\x1b]*\x1b\\"
+                     r"|[ -/]*[0-OQ-WYZ\\`-~])")
 _UNFINISHED = re.compile(r"\x1b(?:\[[0-?]*[ -/]*|\][^\x07\x1b]{0,4096}\x1b?|[PX^_][^\x1b]{0,4096}\x1b?|[ -/]*)$")
 _CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f]")
 
@@ -81,9 +82,11 @@ class Ear:
     def tail(self) -> str:
         """What stands after the last line end, as a person sees it."""
         raw = self._raw
+        if raw.isprintable():
+            return raw
         if "\r" in raw or "\b" in raw:
             raw = overwrite(raw)
-        return _CONTROL.sub("", raw) if not raw.isprintable() else raw
+        return _CONTROL.sub("", raw)
 
     def cut(self) -> str:
         """End the tail here: what comes next begins a new line. Returns what was cut off."""
@@ -92,6 +95,8 @@ class Ear:
 
     def take(self) -> list[str]:
         """The lines kept since the last take, cleaned, in order; forgets them."""
+        if not self._kept:
+            return []
         text = "".join(self._kept)
         self._kept.clear()
         self._size, self.clipped = 0, False

@@ -11,7 +11,6 @@ from textual.app import App, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
-from zinger.handover import write_papers
 from zinger.keep import JobFolderError, JournalError, VaultError
 from zinger.link import LinkError
 from zinger.run import Carrier, Line, Mark, OpenJob, Options, Run, RunError
@@ -150,6 +149,8 @@ class ZingerApp(App[None]):
         self.run_worker(self._write_papers(), exclusive=True, name="handover")
 
     async def _write_papers(self) -> None:
+        from zinger.handover import write_papers  # here, since the drawing library takes long to load
+
         try:
             written = await asyncio.to_thread(write_papers, self.job.folder, self.job.plan, self.job.scripts)
         except (OSError, JournalError) as error:
