@@ -50,6 +50,14 @@ class Terminal:
             assert time.monotonic() < end, f"{texts} never came:\n{screen}"
             time.sleep(0.05)
 
+    def escape(self, text: str) -> None:
+        """Press Escape, and wait until a text is gone: a key right behind it would be another key."""
+        self.keys("Escape")
+        end = time.monotonic() + 10
+        while text in self.screen():
+            assert time.monotonic() < end, f"{text!r} stays"
+            time.sleep(0.05)
+
     def close(self) -> None:
         subprocess.run([*self.tmux, "kill-server"], capture_output=True)
 
@@ -135,7 +143,7 @@ def test_filter_help_palette_and_read_through(start: Callable[..., Terminal], tm
     term.until("kvr-wj-sw3")
     term.keys("?")
     term.until("Keys and shapes", "take the wire", "under way")
-    term.keys("Escape")
+    term.escape("Keys and shapes")
     term.keys("r")
     term.until("read-through of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")
     term.keys("c")

@@ -25,13 +25,19 @@ class Masker:
     """Replaces secrets in a stream of bytes by a mask of fixed width."""
 
     def __init__(self, secrets: Iterable[str] = ()) -> None:
-        every = {s.encode() for s in secrets if s}
-        self._secrets = sorted(every, key=len, reverse=True)
-        self._pattern = re.compile(b"|".join(map(re.escape, self._secrets))) if every else None
-        self._longest = max(map(len, every), default=0)
-        self._endings = frozenset(byte for s in every for byte in s)
+        self._secrets: frozenset[bytes] = frozenset()
         self._shown = b""
         self._held = b""
+        self.know(secrets)
+
+    def know(self, secrets: Iterable[str]) -> None:
+        """Mask these too from now on; empty ones are ignored."""
+        self._secrets |= {s.encode() for s in secrets if s}
+        by_length = sorted(self._secrets, key=len, reverse=True)
+        self._pattern = re.compile(b"|".join(map(re.escape, by_length))) if by_length else None
+        self._longest = max(map(len, by_length), default=0)
+        self._endings = frozenset(byte for s in by_length for byte in s)
+        self._beginnings = frozenset(s[:size] for s in by_length for size in range(_telling(s), len(s)))
 
     def __call__(self, data: bytes) -> bytes:
         """Mask a piece; may hold back some last bytes until the next piece."""
@@ -62,8 +68,7 @@ class Masker:
         """How many of the last bytes (at most `most`) belong to what may become a secret."""
         if text[-1:] and text[-1] not in self._endings:
             return 0
-        for secret in self._secrets:
-            for size in range(min(len(text), len(secret) - 1), _telling(secret) - 1, -1):
-                if text.endswith(secret[:size]):
-                    return min(size, most)
+        for size in range(min(len(text), self._longest - 1), 0, -1):
+            if text[-size:] in self._beginnings:
+                return min(size, most)
         return 0

@@ -10,14 +10,14 @@ import asyncio
 import time
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from zinger.keep import Journal, Masker, Recording, Vault, VaultError
 from zinger.link import Dialer, LinkError
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device, SecretRef, Stop
+from zinger.plan import Device, SecretRef, Stop, needed_secrets
 from zinger.proof import Facts, Finding, Source, Verdict, gather, judge, proved, to_say
 from zinger.run.board import Line, Mark
 from zinger.run.hands import Act, Hands, HandsNeeded, Verb
@@ -46,6 +46,7 @@ from zinger.talk import (
 
 INTERRUPTIONS = 12
 """How often a device may be interrupted in one run before a person is asked."""
+AT_ONCE_FROM_OUTSIDE = 2
 FIRST_LOOK = 12.0
 """Seconds to wait for a first sign of life before asking whether it is plugged in."""
 
@@ -65,10 +66,17 @@ class World:
     practice: bool = True
     power_cut: bool = True
     speak: bool = True
+    from_outside: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(AT_ONCE_FROM_OUTSIDE))
+    """A claim: key exchanges cost this machine work, so only a few sign in from the network at a time."""
 
     def masker(self) -> Masker:
-        """A masker for one link's stream, or for one text."""
+        """A masker that knows every secret of the job."""
         return Masker(self.unspeakable)
+
+    def masker_for(self, device: Device, book: Phrasebook) -> Masker:
+        """A masker for one device's stream: what can be said to it; a person's typing makes it know all."""
+        own = (self.secret(book, ref) for ref in (*needed_secrets(device), factory_secret(book)))
+        return Masker(own)
 
     def secret(self, book: Phrasebook, ref: SecretRef) -> str:
         """Resolve a reference at the moment of saying."""
@@ -84,7 +92,8 @@ class Carrier:
         self.line, self.memory = line, memory
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
         conversation = Conversation(book, Manner(boots_in=boots_in))
-        self.pump = Pump(conversation, lambda ref: world.secret(book, ref), world.masker(), line.transcript, self._saw)
+        self.pump = Pump(conversation, lambda ref: world.secret(book, ref),
+                         world.masker_for(device, book), line.transcript, self._saw)
         self.keys = Keyring(credentials(device, book, memory),
                             {book.factory.user: device.factory_account_secret})
         self.outside = Outside(world.dialer, device, book, world)
@@ -148,6 +157,7 @@ class Carrier:
 
     def take(self) -> None:
         """A person takes the wire, whether something is under way or not."""
+        self.pump.masker.know(self.world.unspeakable)
         self.pump.take()
         self.line.person_has_it = True
         self.line.version += 1
@@ -307,8 +317,11 @@ class Carrier:
             self._find(judge(self.script, await self._read(startup=True), Source.STARTUP))
         async with self._stage("from the network", None, "signing in from the network"):
             await self.world.laptop.be_near(self.device, self.line.wait)
-            async for finding in self.outside.look_in():
-                self._find([finding])
+            self.line.wait("its turn on the network")
+            async with self.world.from_outside:
+                self.line.wait("sign-in over SSH")
+                async for finding in self.outside.look_in():
+                    self._find([finding])
         if self.world.power_cut:
             await self._through_a_power_cut()
         self._conclude()

@@ -66,7 +66,8 @@ class Outside:
         title = f"sign-in of {account.name}"
         try:
             link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
-            pump = Pump(Conversation(self.book), self._secret, self.world.masker())
+            pump = Pump(Conversation(self.book), self._secret,
+                        self.world.masker_for(self.device, self.book))
             pump.join(link)
             try:
                 at = await pump.do(arrive(self.book, goal, Keyring([])))

@@ -33,7 +33,7 @@ class Pump:
         self.link: Link | None = None
         self.recording: Recording | None = None
         self.transcript = transcript or Transcript()
-        self._secret, self._masker = secret, masker
+        self._secret, self.masker = secret, masker
         self._onlooker = onlooker
         self._loop = asyncio.get_running_loop()
         self._result: asyncio.Future[Any] | None = None
@@ -64,7 +64,7 @@ class Pump:
             self.recording = None
 
     def _heard(self, data: bytes) -> None:
-        data = self._masker(data)
+        data = self.masker(data)
         if not data:
             return
         self.transcript.add(data)
@@ -170,7 +170,7 @@ class Pump:
         """What the person types goes to the device; only while they have the wire."""
         if self.person_has_it and self.link:
             if self.recording:
-                self.recording.said(self._masker.text(data.decode("utf-8", "replace")))
+                self.recording.said(self.masker.text(data.decode("utf-8", "replace")))
             self.link.write(data)
 
     def hand_back(self) -> None:

@@ -16,6 +16,7 @@ KEPT = 128 * 1024
 class Mark:
     """Something Zinger did at a position of the stream: `said`, `mended`, `person`, `nudged`."""
 
+    serial: int
     position: int
     kind: str
     text: str = ""
@@ -28,6 +29,7 @@ class Transcript:
         self._pieces: deque[tuple[int, bytes]] = deque()
         self.marks: deque[Mark] = deque(maxlen=2000)
         self.begin = self.end = 0
+        self._serial = 0
 
     def add(self, data: bytes) -> None:
         """The device showed these bytes."""
@@ -40,7 +42,14 @@ class Transcript:
 
     def mark(self, kind: str, text: str = "") -> None:
         """Put a mark where the stream ends now."""
-        self.marks.append(Mark(self.end, kind, text))
+        self._serial += 1
+        self.marks.append(Mark(self._serial, self.end, kind, text))
+
+    def marks_after(self, serial: int) -> list[Mark]:
+        """The marks that came after one, oldest first."""
+        if not self.marks or self.marks[-1].serial <= serial:
+            return []
+        return [mark for mark in self.marks if mark.serial > serial]
 
     def since(self, position: int) -> tuple[int, bytes]:
         """The bytes after a position (or after the oldest kept), and where they begin."""

@@ -1,7 +1,7 @@
 """The console of a device, emulated, with a margin: what was said, what is noise, what became evidence.
 
-The emulator (pyte) is fed only while somebody looks, a few kilobytes a tick, so that a device that floods
-its console costs the interface nothing.
+The emulator (pyte) is fed only while somebody looks, and a few kilobytes a tick at most; what is older goes
+into the history cleaned but not emulated, so that a flooding console costs the interface nothing.
 """
 
 from __future__ import annotations
@@ -16,12 +16,13 @@ from rich.text import Text
 from textual.binding import BindingType
 
 from zinger.run import Line
+from zinger.run.transcript import Mark
+from zinger.talk import Ear
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.rows import Rows
 
 ROWS, COLUMNS = 24, 200
-A_TICK = 8 * 1024
-TOO_FAR = 24 * 1024
+A_TICK = 3 * 1024
 SIGN = {"said": ("»", SLATE), "mended": ("!", ROSE), "person": ("▸", VIOLET), "noise": ("~", DIM),
         "evidence": ("●", GREEN), "nudged": ("·", DIM)}
 
@@ -37,9 +38,21 @@ class Emulator(pyte.Screen):
     def index(self) -> None:
         bottom = self.margins.bottom if self.margins else self.lines - 1
         if self.cursor.y == bottom:
-            self.gone.append(self.display[0].rstrip())
+            self.gone.append(self._shown(self.margins.top if self.margins else 0))
             self.passed += 1
         super().index()
+
+    def skip(self, lines: list[str]) -> None:
+        """Put everything on the screen above the cursor, and these lines, into the history; begin anew below."""
+        above = [self._shown(y) for y in range(self.cursor.y)]
+        self.gone.extend([*above, *lines])
+        self.passed += len(above) + len(lines)
+        self.reset()
+
+    def _shown(self, y: int) -> str:
+        """One line of the screen; only its own cells are looked at."""
+        cells = self.buffer[y]
+        return "".join(cells[x].data for x in range(max(cells, default=-1) + 1)).rstrip()
 
     @property
     def row(self) -> int:
@@ -49,7 +62,7 @@ class Emulator(pyte.Screen):
     def text(self, number: int) -> str:
         """A line by its number; empty when it is forgotten."""
         if number >= self.passed:
-            return self.display[number - self.passed].rstrip()
+            return self._shown(number - self.passed)
         at = number - (self.passed - len(self.gone))
         return self.gone[at] if at >= 0 else ""
 
@@ -71,7 +84,7 @@ class Console(Rows):
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._fed = 0
         self._marks: dict[int, str] = {}
-        self._mark_at = 0
+        self._serial = 0
         self._version = 0
         self._pinned = True
 
@@ -81,41 +94,53 @@ class Console(Rows):
             self._line, self._noise = line, noise
             self._forget()
         if line is not None and self._feed(line):
-            self._version += 1
             bottom = self.scroll_offset.y >= self.max_scroll_y - 1
             self.redraw()
             if bottom:
                 self.scroll_end(animate=False)
-        elif line is not None:
+        elif line is not None and line.version != self._version:
+            self._version = line.version
             self.refresh()
 
     def _feed(self, line: Line) -> bool:
+        """Take in what came since the last tick: the newest part emulated, what is older only cleaned."""
         transcript = line.transcript
         if self._fed > transcript.end:
             self._forget()
-        if transcript.end - self._fed > TOO_FAR and self._fed:
-            self._fed = transcript.end - A_TICK
-            self._stream.feed("\r\n\x1b[0m... skipped, it is too fast to show ...\r\n")
         start, data = transcript.since(self._fed)
-        data = data[:A_TICK]
-        marks = [m for m in transcript.marks if self._mark_at <= m.position <= start + len(data)]
-        fresh = [m for m in marks if m.position > self._mark_at or self._mark_at == 0 or not data]
-        if not data and not fresh:
+        marks = transcript.marks_after(self._serial)
+        if not data and not marks:
             return False
-        at = start
-        for mark in fresh:
-            if mark.position > at:
-                self._stream.feed(self._decode(data[at - start : mark.position - start]))
-                at = mark.position
-            self._put(mark.kind)
-        self._stream.feed(self._decode(data[at - start :]))
+        cut = data.rfind(b"\n", 0, len(data) - A_TICK) + 1 if len(data) > 2 * A_TICK else 0
+        self._skim(start, data[:cut], [m for m in marks if m.position < start + cut])
+        at = start + cut
+        for mark in (m for m in marks if m.position >= start + cut):
+            self._emulate(data[at - start : mark.position - start])
+            at = max(at, mark.position)
+            self._put(self._emulator.row, mark.kind)
+        self._emulate(data[at - start :])
         self._fed = start + len(data)
-        self._mark_at = max(self._mark_at, fresh[-1].position if fresh else self._fed)
+        self._serial = marks[-1].serial if marks else self._serial
         return bool(data)
 
-    def _put(self, kind: str) -> None:
-        if self._marks.get(self._emulator.row) != "mended":
-            self._marks[self._emulator.row] = kind
+    def _emulate(self, data: bytes) -> None:
+        if data:
+            self._stream.feed(self._decode(data))
+
+    def _skim(self, start: int, data: bytes, marks: list[Mark]) -> None:
+        """Old output goes straight into the history, one cleaned line after the other."""
+        if not data:
+            return
+        first = self._emulator.row
+        for mark in marks:
+            self._put(first + data.count(b"\n", 0, max(0, mark.position - start)), mark.kind)
+        ear = Ear()
+        ear.hear(self._emulator.text(first).encode() + data)
+        self._emulator.skip(ear.take())
+
+    def _put(self, row: int, kind: str) -> None:
+        if self._marks.get(row) != "mended":
+            self._marks[row] = kind
         if len(self._marks) > 4000:
             del self._marks[next(iter(self._marks))]
 

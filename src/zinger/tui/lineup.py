@@ -37,7 +37,7 @@ from zinger.tui.look import (
     minutes,
     shape,
 )
-from zinger.tui.parts import Headline, ZingerScreen
+from zinger.tui.parts import Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
 
 STOPS = list(Stop)
@@ -47,6 +47,7 @@ class Track:
     """How the stops are laid out in a width: where each stands, and how wide names and sentences are."""
 
     def __init__(self, width: int, board: Board) -> None:
+        self.width = width
         longest = max((len(name) for name in board.lines), default=8)
         self.name = min(longest, 24 if width >= 110 else 16) + 2
         self.family = 2 + max((len(x.family) for x in board.lines.values()), default=0) if width >= 100 else 0
@@ -88,6 +89,7 @@ class LineMap(Rows):
         self.wanted = ""
         self.dense = False
         self._items: list[tuple[str, Line | None, str]] = []
+        self._track: Track | None = None
 
     def lay_out(self) -> None:
         """Work out which rows there are."""
@@ -133,7 +135,9 @@ class LineMap(Rows):
             return Text.assemble((name, Style(color=PAPER, bold=True)), (f"  {subnet}", DIM))
         if line is None:
             return Text()
-        track = Track(width, self.board)
+        if self._track is None or self._track.width != width:
+            self._track = Track(width, self.board)
+        track = self._track
         return self._line(line, track, width) if kind == "line" else self._caption(line, track, width)
 
     def _line(self, line: Line, track: Track, width: int) -> Text:
@@ -179,8 +183,13 @@ def sentence(line: Line) -> str:
     return f"{line.sentence} · {minutes(waited)}" if waited >= 2 else line.sentence
 
 
-class HandsPanel(Widget):
+class HandsPanel(Watcher):
     """What only a person can do, best first."""
+
+    def stamp(self) -> Hashable:
+        if self.hands is None:
+            return None
+        return (tuple((a.act, a.begun) for a in self.hands.in_order()), len(self.hands.log))
 
     def __init__(self, hands: Hands | None = None) -> None:
         super().__init__(id="hands")
@@ -246,14 +255,14 @@ class LineUp(ZingerScreen):
 
     def follow(self) -> None:
         lines = self.query_one(LineMap)
-        lines.refresh()
-        self.headline().refresh()
+        lines.redraw_changed()
+        self.headline().look()
         hands = self.query_one(HandsPanel)
         hands.hands = self.app.run_.hands if self.app.run_ else None
-        hands.refresh()
+        hands.look()
         line = self.app.job.board.lines.get(lines.selected or "")
         self.query_one(WireTitle).line = line
-        self.query_one(WireTitle).refresh()
+        self.query_one(WireTitle).look()
         self.query_one("#preview-console", Console).show(line, self.app.noise(line))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
@@ -335,10 +344,13 @@ class Labels(Widget):
         return Text.assemble("\n", " ", labels) if labels else Text.assemble("\n", " ", legend())
 
 
-class WireTitle(Widget):
+class WireTitle(Watcher):
     """What the wire below belongs to, where it is, and what it waits for."""
 
     line: Line | None = None
+
+    def stamp(self) -> Hashable:
+        return self.line and (self.line.device.name, self.line.version, int(time.time() - self.line.waits_since))
 
     def render(self) -> RenderResult:
         text = Text().append("wire", Style(color=BRASS, bold=True))

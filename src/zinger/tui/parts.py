@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from typing import TYPE_CHECKING
 
 from rich.style import Style
@@ -21,7 +22,23 @@ TICK = 0.1
 SMALL = (80, 24)
 
 
-class Headline(Widget):
+class Watcher(Widget):
+    """A widget that is drawn again only when what it shows has changed."""
+
+    _seen: Hashable = None
+
+    def stamp(self) -> Hashable:
+        """Changes when the widget must be drawn again."""
+        raise NotImplementedError
+
+    def look(self) -> None:
+        """Draw again if the stamp changed; cheap to call at every tick."""
+        if (stamp := self.stamp()) != self._seen:
+            self._seen = stamp
+            self.refresh()
+
+
+class Headline(Watcher):
     """Two rows: what this is and how it stands; below, the mode as a rule across the screen.
 
     PRACTICE is a hatched band of its own words, LIVE a solid bar: word, colour and shape differ.
@@ -30,6 +47,9 @@ class Headline(Widget):
     def __init__(self, board: Board, title: str = "", detail: str = "") -> None:
         super().__init__()
         self.board, self.title, self.detail = board, title, detail
+
+    def stamp(self) -> Hashable:
+        return (*self.board.counts().values(), self.board.pace, self.app.size)
 
     def render(self) -> RenderResult:
         width = self.size.width

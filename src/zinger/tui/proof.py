@@ -135,12 +135,12 @@ class Proof(ZingerScreen):
         super().on_mount()
 
     def follow(self) -> None:
-        self.headline().refresh()
-        self.query_one(Summary).refresh()
+        self.headline().look()
         if self._seen != self.line.version:
             self._seen = self.line.version
             findings = self.query_one(Findings)
             findings.lay_out()
+            self.query_one(Summary).refresh()
             self._show(findings.selected)
 
     def on_rows_moved(self, event: Rows.Moved) -> None:

@@ -143,7 +143,7 @@ class ReadThrough(ZingerScreen):
         super().on_mount()
 
     def follow(self) -> None:
-        self.headline().refresh()
+        self.headline().look()
 
     def on_rows_moved(self, event: Rows.Moved) -> None:
         self._show()

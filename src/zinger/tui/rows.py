@@ -53,6 +53,7 @@ class Rows(ScrollView, can_focus=True):
         self.shows_cursor = cursor
         self.cursor = 0
         self._drawn: dict[int, tuple[Hashable, Strip]] = {}
+        self._in_sight: tuple[Hashable, ...] = ()
 
     # -- for subclasses ----------------------------------------------------------------------------
     def count(self) -> int:
@@ -78,6 +79,14 @@ class Rows(ScrollView, can_focus=True):
         self._mend_cursor()
         self.refresh()
 
+    def redraw_changed(self) -> None:
+        """Draw again only if the stamp of a line in sight changed; cheap to call at every tick."""
+        first = self.scroll_offset.y
+        stamps = tuple(self.stamp(i) for i in range(first, min(first + self.size.height, self.count())))
+        if stamps != self._in_sight:
+            self._in_sight = stamps
+            self.refresh()
+
     def render_line(self, y: int) -> Strip:
         index = self.scroll_offset.y + y
         width = self.size.width
@@ -99,9 +108,8 @@ class Rows(ScrollView, can_focus=True):
         bar = Text("▌" if marked else " ", Style(color=BRASS))
         line = Text.assemble(bar, text)
         line.truncate(width, overflow="ellipsis")
-        strip = Strip(list(line.render(self.app.console))).adjust_cell_length(width)
         ground = Style(bgcolor=RAISED) if marked else self.rich_style.background_style
-        return Strip([type(s)(s.text, ground + (s.style or Style.null()), s.control) for s in strip], width)
+        return Strip(list(line.render(self.app.console))).adjust_cell_length(width).apply_style(ground)
 
     # -- moving ------------------------------------------------------------------------------------
     def on_resize(self, event: events.Resize) -> None:

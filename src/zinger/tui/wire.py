@@ -12,7 +12,6 @@ from textual import events
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.widget import Widget
 from textual.widgets import Footer
 
 from zinger.phrasebook import Kind, Phrasebook
@@ -20,7 +19,7 @@ from zinger.run import Line, Mark, PhraseLine
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
-from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.parts import COMMON, Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
 
 KEYS = {"enter": "\r", "backspace": "\x7f", "tab": "\t", "escape": "\x1b", "up": "\x1b[A", "down": "\x1b[B",
@@ -96,13 +95,16 @@ class ConsoleFrame(Vertical, can_focus=True):
             self.screen.send(event.text.replace("\r\n", "\r").replace("\n", "\r"))
 
 
-class MapView(Widget):
+class MapView(Watcher):
     """The places of the family, the present one lit: the way in from the left, the contexts as branches."""
 
     def __init__(self, line: Line, book: Phrasebook) -> None:
         super().__init__(id="map")
         self.line, self.book = line, book
         self.spine, self.branches = spine_and_branches(book)
+
+    def stamp(self) -> Hashable:
+        return (self.line.version, int(time.time() - self.line.waits_since), self.size)
 
     def render(self) -> RenderResult:
         place = self.line.place
@@ -233,16 +235,16 @@ class Wire(ZingerScreen):
         super().on_mount()
 
     def follow(self) -> None:
-        self.headline().refresh()
-        self.query_one(State).refresh()
-        self.query_one(MapView).refresh()
+        self.headline().look()
+        self.query_one(State).look()
+        self.query_one(MapView).look()
         script = self.query_one(ScriptView)
         notes = str([(p.mark, p.note) for p in self.line.phrases])
         if notes != self._noted:
             self._noted = notes
             script.lay_out()
         else:
-            script.refresh()
+            script.redraw_changed()
         self.query_one("#console", Console).show(self.line, self.book.noise)
         frame = self.query_one(ConsoleFrame)
         if frame.has_class("taken") != self.taken:
@@ -289,12 +291,16 @@ class Wire(ZingerScreen):
         self.app.switch_wire(names[(at + by) % len(names)])
 
 
-class State(Widget):
+class State(Watcher):
     """One row: how this device stands, on which link, for how long."""
 
     def __init__(self, line: Line) -> None:
         super().__init__(id="state")
         self.line = line
+
+    def stamp(self) -> Hashable:
+        ticking = int(time.time() * 2.5) if self.line.mood is Mark.NOW else 0
+        return (self.line.version, ticking, self.size)
 
     def render(self) -> RenderResult:
         line = self.line
