@@ -92,7 +92,8 @@ class LineMap(Rows):
         self._track: Track | None = None
 
     def lay_out(self) -> None:
-        """Work out which rows there are."""
+        """Work out which rows there are; the cursor stays on its device if that is still there."""
+        before = self.selected if self.cursor < len(self._items) else None
         lines = [x for name, x in self.board.lines.items() if self._wanted(name, x)]
         sites: dict[str, list[Line]] = {}
         for line in lines:
@@ -108,6 +109,7 @@ class LineMap(Rows):
                 self._items.append(("line", line, ""))
                 if roomy:
                     self._items += [("caption", line, ""), ("blank", None, "")]
+        self.cursor = next((i for i in range(len(self._items)) if before and self.key(i) == before), 0)
         self.redraw()
 
     def _wanted(self, name: str, line: Line) -> bool:
