@@ -196,7 +196,7 @@ def _as_built(found: list[DeviceRecord]) -> bytes:
     out = io.StringIO()
     table = csv.writer(out)
     settings = [s for s in SETTINGS if any(s in r.device.values for r in found)]
-    table.writerow(["site", "hostname", "family", "role", "serial", "mac", "label", "location", "state", *settings])
+    table.writerow(["site", "device", "family", "role", "serial", "mac", "label", "location", "state", *settings])
     for r in found:
         d = r.device
         read = [r.finding(s, Source.AFTER_POWER_CUT, Source.STARTUP, Source.RUNNING) for s in settings]

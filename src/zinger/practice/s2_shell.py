@@ -326,7 +326,7 @@ class Shell:
 
     async def do_restart(self, rest: list[str]) -> None:
         if self.switch.unsaved():
-            self.tty.show("startup differs from running; what differs will be lost\n")
+            self.tty.show("not all that runs is kept; the rest will be lost\n")
         if await self._sure("restart now, yes or no? "):
             self.switch.restart()
             raise LineLost

@@ -65,11 +65,6 @@ class ZingerApp(App[None]):
         line = self.job.board.lines[device]
         self.push_screen(Wire(line, self.job.books[line.device.family]))
 
-    def switch_wire(self, device: str) -> None:
-        """Put another device's wire in place of the present one."""
-        line = self.job.board.lines[device]
-        self.switch_screen(Wire(line, self.job.books[line.device.family]))
-
     def open_proof(self, device: str) -> None:
         """Open a device's proof."""
         self.push_screen(Proof(self.job.board.lines[device]))

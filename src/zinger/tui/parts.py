@@ -15,7 +15,7 @@ from textual.widget import Widget
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
 
 if TYPE_CHECKING:
-    from zinger.run import Board
+    from zinger.run import Board, Line
     from zinger.tui.app import ZingerApp
 
 TICK = 0.1
@@ -114,6 +114,34 @@ class ZingerScreen(Screen[None]):
     def headline(self) -> Headline:
         """This screen's headline."""
         return self.query_one(Headline)
+
+
+NEIGHBOURS: list[BindingType] = [
+    Binding("right_square_bracket", "neighbour(1)", "next device"),
+    Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+]
+
+
+class DeviceScreen(ZingerScreen):
+    """A screen about one device; `[` and `]` go to the same screen of its neighbours."""
+
+    def __init__(self, line: Line) -> None:
+        super().__init__()
+        self.line = line
+
+    @property
+    def device(self) -> str:
+        """The hostname of the device that this screen shows."""
+        return self.line.device.name
+
+    def beside(self, line: Line) -> DeviceScreen:
+        """The same screen of another device."""
+        raise NotImplementedError
+
+    def action_neighbour(self, by: int) -> None:
+        """Put the next or previous device's screen in place of this one."""
+        lines = list(self.app.job.board.lines.values())
+        self.app.switch_screen(self.beside(lines[(lines.index(self.line) + by) % len(lines)]))
 
 
 def key_hint(keys: list[tuple[str, str]]) -> Text:

@@ -15,7 +15,7 @@ from textual.widgets import Footer
 from zinger.proof import Finding, Source, Verdict
 from zinger.run import Line
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
-from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
 SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
@@ -101,26 +101,22 @@ class Evidence(Widget):
         return text
 
 
-class Proof(ZingerScreen):
+class Proof(DeviceScreen):
     """The proof of one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("a", "again", "prove again"),
         Binding("w", "app.wire_of_this", "wire"),
-        Binding("right_square_bracket", "neighbour(1)", "next device"),
-        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+        *NEIGHBOURS,
         *COMMON,
     ]
 
     def __init__(self, line: Line) -> None:
-        super().__init__()
-        self.line = line
+        super().__init__(line)
         self._seen = -1
 
-    @property
-    def device(self) -> str:
-        """The hostname of the device that this screen shows."""
-        return self.line.device.name
+    def beside(self, line: Line) -> DeviceScreen:
+        return Proof(line)
 
     def compose(self) -> ComposeResult:
         yield Headline(self.app.job.board, f"proof of {self.device}", self.line.family)
@@ -156,11 +152,6 @@ class Proof(ZingerScreen):
         """Carry this device again: look, say what is not so, prove."""
         self.app.resume(self.device)
 
-    def action_neighbour(self, by: int) -> None:
-        """Go to the next or previous device's proof."""
-        names = list(self.app.job.board.lines)
-        self.app.pop_screen()
-        self.app.open_proof(names[(names.index(self.device) + by) % len(names)])
 
 
 class Summary(Widget):

@@ -15,7 +15,7 @@ from zinger.phrasebook import masked
 from zinger.run import Line
 from zinger.script import ScriptPhrase, compare
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, fit
-from zinger.tui.parts import COMMON, Headline, ZingerScreen
+from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
 
@@ -108,25 +108,18 @@ class Detail(Widget):
         text.append(f"  {word:<8}", DIM).append(f"{value}\n", PAPER)
 
 
-class ReadThrough(ZingerScreen):
+class ReadThrough(DeviceScreen):
     """What will be said to one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("c", "compare", "compare with another"),
         Binding("w", "app.wire_of_this", "wire"),
-        Binding("right_square_bracket", "neighbour(1)", "next device"),
-        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+        *NEIGHBOURS,
         *COMMON,
     ]
 
-    def __init__(self, line: Line) -> None:
-        super().__init__()
-        self.line = line
-
-    @property
-    def device(self) -> str:
-        """The hostname of the device that this screen shows."""
-        return self.line.device.name
+    def beside(self, line: Line) -> DeviceScreen:
+        return ReadThrough(line)
 
     def compose(self) -> ComposeResult:
         yield Headline(self.app.job.board, f"read-through of {self.device}", self.line.family)
@@ -163,11 +156,6 @@ class ReadThrough(ZingerScreen):
         words.lay_out()
         self._show()
 
-    def action_neighbour(self, by: int) -> None:
-        """Go to the next or previous device's script."""
-        names = list(self.app.job.board.lines)
-        self.app.pop_screen()
-        self.app.open_read_through(names[(names.index(self.device) + by) % len(names)])
 
 
 class Title(Widget):

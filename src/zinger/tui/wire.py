@@ -19,7 +19,7 @@ from zinger.run import Line, Mark, PhraseLine
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
-from zinger.tui.parts import COMMON, Headline, Watcher, ZingerScreen
+from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
 
 KEYS = {"enter": "\r", "backspace": "\x7f", "tab": "\t", "escape": "\x1b", "up": "\x1b[A", "down": "\x1b[B",
@@ -191,7 +191,7 @@ def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
     return ["booting", *spine], branches
 
 
-class Wire(ZingerScreen):
+class Wire(DeviceScreen):
     """One device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
@@ -200,20 +200,17 @@ class Wire(ZingerScreen):
         Binding("a", "again", "again"),
         Binding("p", "app.proof_of_this", "proof"),
         Binding("r", "app.script_of_this", "read-through"),
-        Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
-        Binding("right_square_bracket", "neighbour(1)", "next device"),
+        *NEIGHBOURS,
         *COMMON,
     ]
 
     def __init__(self, line: Line, book: Phrasebook) -> None:
-        super().__init__()
-        self.line, self.book = line, book
+        super().__init__(line)
+        self.book = book
         self._noted = ""
 
-    @property
-    def device(self) -> str:
-        """The hostname of the device that this screen shows."""
-        return self.line.device.name
+    def beside(self, line: Line) -> DeviceScreen:
+        return Wire(line, self.app.job.books[line.device.family])
 
     @property
     def taken(self) -> bool:
@@ -284,11 +281,6 @@ class Wire(ZingerScreen):
         """Look again and go on, after it needed you or differed."""
         self.app.resume(self.device)
 
-    def action_neighbour(self, by: int) -> None:
-        """Go to the next or previous device's wire."""
-        names = list(self.app.job.board.lines)
-        at = names.index(self.device)
-        self.app.switch_wire(names[(at + by) % len(names)])
 
 
 class State(Watcher):

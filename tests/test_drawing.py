@@ -1,0 +1,128 @@
+"""What screens draw, without a terminal: the emulated console with its margin, the track, the map."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pyte
+import pytest
+
+from tests.conftest import ONE_DEVICE, ZINGER
+from zinger.keep import JobFolder
+from zinger.phrasebook import Phrasebook
+from zinger.run import Mark, OpenJob
+from zinger.tui.console import A_TICK, Console, Emulator
+from zinger.tui.lineup import STOPS, Track, sentence
+from zinger.tui.look import SHAPE, fit, minutes
+from zinger.tui.wire import spine_and_branches
+
+
+@pytest.fixture
+def opened(job: Callable[..., Path]) -> OpenJob:
+    return OpenJob(JobFolder(job()))
+
+
+def test_the_emulator_keeps_what_scrolls_away_and_counts_lines() -> None:
+    screen = Emulator(40, history=10)
+    stream = pyte.Stream(screen)
+    for number in range(50):
+        stream.feed(f"line {number}\r\n")
+    assert screen.row == 50 and screen.text(49) == "line 49" and screen.text(20) == "line 20"
+    assert screen.text(3) == ""
+    screen.skip(["skimmed"])
+    assert screen.text(50) == "skimmed" and screen.row == 51
+
+
+@pytest.mark.parametrize("lines", [10, 3 * A_TICK // 20])
+def test_marks_stand_beside_their_lines_emulated_or_skimmed(opened: OpenJob, quern: Phrasebook, lines: int) -> None:
+    line = opened.board.lines["kvr-wj-sw1"]
+    console = Console()
+    console._line, console._noise = line, quern.noise
+    for number in range(lines):
+        line.transcript.add(f"<sw : base> say {number}".encode())
+        if number in (3, lines - 2):
+            line.transcript.mark("said")
+        line.transcript.add(b"\r\n")
+    line.transcript.add(b"@09:41:12 fan turns\r\n")
+    line.evidence.add("<sw : base> say 5")
+    while console._feed(line):
+        pass
+    shown = {n: (console._emulator.text(n), console._kind(n, console._emulator.text(n))) for n in range(lines + 1)}
+    assert shown[3] == ("<sw : base> say 3", "said") and shown[lines - 2][1] == "said"
+    assert shown[5] == ("<sw : base> say 5", "evidence") and shown[4][1] == ""
+    assert shown[lines] == ("@09:41:12 fan turns", "noise")
+
+
+@pytest.mark.parametrize("width", [60, 80, 110, 142, 220])
+def test_a_track_leaves_room_for_its_sentence(opened: OpenJob, width: int) -> None:
+    track = Track(width, opened.board)
+    line = opened.board.lines["kvr-wj-sw1"]
+    drawn = track.draw(line)
+    assert drawn.cell_len == track.pitch * (len(STOPS) - 1) + 1
+    assert width - track.sentence >= 10
+    labels = track.labels().plain
+    for index, stop in enumerate(STOPS):
+        if labels.strip():
+            middle = track.start + index * track.pitch
+            assert stop.value in labels[middle - 4 : middle + 5]
+
+
+def test_every_mark_has_a_shape_and_no_two_share_one() -> None:
+    assert set(SHAPE) == set(Mark)
+    assert len({shape for shape, _ in SHAPE.values()}) == len(Mark)
+
+
+def test_the_map_shows_the_way_in_and_every_context(quern: Phrasebook) -> None:
+    spine, branches = spine_and_branches(quern)
+    assert spine == ["booting", "sign_in", "secret", "renew", "confirm", "look", "base"]
+    assert branches[-1] == ["doors", "door_ssh", "door_telnet", "door_http"]
+    assert {b[0] for b in branches} == {"people", "mgmt", "names", "clock", "log", "doors"}
+
+
+def test_sentences_tell_the_time_left(opened: OpenJob) -> None:
+    line = opened.board.lines["kvr-wj-sw1"]
+    assert sentence(line) == "not started"
+    line.began = time.time()
+    line.say("booting")
+    line.wait("booting", time.time() + 70.5)
+    assert sentence(line) == "booting · about 1:10 left"
+    line.expected_end = time.time() - 1
+    line.waits_since = time.time() - 5
+    assert sentence(line) == "booting · any moment now"
+    line.expected_end = time.time() - 90
+    assert sentence(line) == "booting · longer than usual"
+    assert minutes(-5) == "0:00" and fit("abcdef", 4) == "abc…" and fit("abc", 0) == ""
+
+
+def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path], tmp_path: Path) -> None:
+    """LIVE over a Telnet console: all is said and saved, then it needs a person for the laptop's address."""
+    yard = subprocess.Popen([*ZINGER, "practice", str(job("bench", devices_csv=ONE_DEVICE,
+                                                          practice_yaml="pace: 200\n"))],
+                            stdout=subprocess.PIPE, text=True)
+    assert yard.stdout
+    try:
+        row = next(line for line in yard.stdout if line.startswith("kvr-wj-sw1"))
+        head, device, *_ = ONE_DEVICE.splitlines()
+        text = (Path(__file__).parent.parent / "src/zinger/demo/job.yaml").read_text()
+        folder = job("live", job_yaml=text.replace("mode: practice", "mode: live"),
+                     devices_csv=f"{head},console\n{device},telnet://127.0.0.1:{row.split()[2]}\n")
+        done = subprocess.run([*ZINGER, "run", str(folder), "--headless"], capture_output=True, text=True, timeout=60)
+        assert done.returncode == 3, done.stdout + done.stderr
+        assert "32 of 32 findings hold" in done.stdout
+        assert "needs a person's hands: give this laptop the address 10.44.8.254/24" in done.stdout
+    finally:
+        os.kill(yard.pid, signal.SIGTERM)
+        yard.wait(10)
+
+
+def test_a_recalled_board_shows_the_earlier_run(job: Callable[..., Path]) -> None:
+    folder = job("recall", devices_csv=ONE_DEVICE, practice_yaml="pace: 200\n")
+    subprocess.run([*ZINGER, "run", str(folder), "--headless", "--no-power-cut"], capture_output=True, timeout=60)
+    line = OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"]
+    assert line.mood is Mark.PROVED and "in an earlier run" in line.sentence
+    assert {m for s, m in line.stops.items() if m is not Mark.NONE} == {Mark.PROVED} and line.findings
