@@ -55,7 +55,7 @@ def recognition() -> None:
         rows = []
         for size in SIZES:
             data = (line * (int(size * 1e6) // len(line) + 1))[: int(size * 1e6)]
-            best = min(_recognise(book, data, piece) for _ in range(3 if size < 50 else 1))
+            best = min(_recognise(book, data, piece) for _ in range(max(2, round(20 / size))))
             rows.append((size, len(data) / 1e6 / best))
         top = max(speed for _, speed in rows)
         for size, speed in rows:

@@ -179,7 +179,7 @@ class Pump:
             self.transcript.mark("person", "handed back")
             if self.recording:
                 self.recording.mark("the wire is handed back")
-            self.conversation.at = None
+            self.conversation.standing.at = None
             self._person.set()
 
     async def handed_back(self) -> None:

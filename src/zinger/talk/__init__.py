@@ -1,6 +1,6 @@
 """The talk room: conversations, sans-IO: bytes and time in, actions out. Pure."""
 
-from zinger.talk.conversation import Conversation, Manner
+from zinger.talk.conversation import Conversation
 from zinger.talk.ear import Ear
 from zinger.talk.errands import Keyring, arrive, look, say_phrase, take_reading
 from zinger.talk.events import (
@@ -22,6 +22,7 @@ from zinger.talk.events import (
     Typed,
     Wait,
 )
+from zinger.talk.manner import Manner
 
 __all__ = [
     "Answer", "At", "Conversation", "Done", "Ear", "Failed", "Interrupted", "Keyring", "Manner", "Mended", "Nudged",

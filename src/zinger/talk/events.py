@@ -7,7 +7,6 @@ stands first: `Stuck` needs a person, `Interrupted` wants another look, `Refused
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, field
 
 from zinger.phrasebook import Place, Words
@@ -188,4 +187,3 @@ class Told:
 
 Event = Recognised | Typed | Mended | Nudged | SignedIn | Renewed | Told
 
-NOTHING = re.compile("(?!)")

@@ -1,0 +1,25 @@
+"""How patient a conversation is; every wait has one of these as its end."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Manner:
+    """Times in seconds of the pump's clock.
+
+    `settle`: how long what stands there must hold still unless it was expected. `nudge`: the first silence
+    after which Enter may be pressed; it doubles up to `longest_nudge`. `strange`: how long something that
+    looks like an unknown question is stared at. `echo`: how long an echo may take to be complete.
+    `boots_in`: what this family, or this very device before, took to boot.
+    """
+
+    settle: float = 0.25
+    nudge: float = 0.5
+    longest_nudge: float = 5.0
+    strange: float = 5.0
+    echo: float = 1.0
+    longest_answer: float = 900.0
+    boots_in: float = 90.0
+    echo_check: bool = True

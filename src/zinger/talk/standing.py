@@ -1,0 +1,104 @@
+"""Where a device stands: what it last showed, held against the map of places.
+
+What was expected counts at once; anything else must hold still for a moment. A prompt or question that a
+log line pushed up still counts, and log lines are no sign that the device is still at work.
+"""
+
+from __future__ import annotations
+
+import re
+from enum import Enum
+
+from zinger.phrasebook import Phrasebook, Place
+from zinger.talk.ear import Ear
+from zinger.talk.events import At, Wait
+from zinger.talk.manner import Manner
+
+_GLANCE = 2048
+
+
+class Seen(Enum):
+    """What else than a place, or a wait, can stand at the tail."""
+
+    HALF_TYPED = "a prompt with somebody's half-typed line"
+    NOTHING_KNOWN = "nothing that the map knows"
+
+
+class Standing:
+    """Hears the device and says where it stands; knows nothing of what is wanted from it."""
+
+    def __init__(self, book: Phrasebook, manner: Manner) -> None:
+        self.book, self.manner = book, manner
+        self.ear = Ear()
+        self.at: At | None = None
+        """Where the device last was known to be; None before the first place and after a restart."""
+        self.heard = 0.0
+        """When it last showed something that is no log line, or was last spoken to."""
+        self.doubtful = False
+        """Set after a nudge or a cancelled line: then even an expected place must hold still."""
+        self._stands: At | None = None
+
+    def receive(self, data: bytes, now: float) -> bool:
+        """Bytes from the device; returns whether they tell that it boots."""
+        lines = self.ear.hear(data)
+        self._stands = None
+        if not lines:
+            self.heard = now
+            return False
+        if not self._only_noise(lines):
+            self.heard = now
+        return self.book.boot.search(lines[-_GLANCE:]) is not None
+
+    def _only_noise(self, lines: str) -> bool:
+        if self.ear.tail or len(lines) >= _GLANCE:
+            return False
+        noise = self.book.noise
+        return all(noise.search(line) for line in lines.split("\n") if line.strip())
+
+    def spoken_to(self, now: float) -> None:
+        """Something is being said: what stood there is no answer to it."""
+        self._stands, self.heard = None, now
+
+    def forget(self) -> None:
+        """What stood there counts no more; where it stands must be seen anew."""
+        self.ear.take()
+        self.ear.cut()
+        self.at = self._stands = None
+
+    def place(self, expect: frozenset[str], now: float) -> At | Wait | Seen:
+        """The place that stands there, how long to wait before deciding, or what else is to be seen."""
+        if self._stands is not None:
+            return self._stands
+        tail = self.ear.tail
+        found = self.book.recognise(tail, expect) if tail else None
+        if found is None:
+            return self._pushed_away(now) if not tail.strip() else Seen.NOTHING_KNOWN
+        place, match = found
+        still = now - self.heard >= self.manner.settle
+        if "half_typed" in match.groupdict() and match["half_typed"].strip():
+            return Seen.HALF_TYPED if still else self._hold_still("a half-typed line stands there")
+        if still or (place.name in expect and not self.doubtful):
+            return self._arrived(place, match)
+        return self._hold_still("it must hold still")
+
+    def _pushed_away(self, now: float) -> At | Wait | Seen:
+        for line in reversed(self.ear.recent()):
+            if not line.strip() or self.book.noise.search(line):
+                continue
+            found = self.book.recognise(f"{line.rstrip()} ") or self.book.recognise(line)
+            if found is None or (found[1].groupdict().get("half_typed") or "").strip():
+                return Seen.NOTHING_KNOWN
+            if now - self.heard < self.manner.settle:
+                return self._hold_still("a log line came between")
+            return self._arrived(*found)
+        return Seen.NOTHING_KNOWN
+
+    def _hold_still(self, why: str) -> Wait:
+        return Wait(self.heard + self.manner.settle, why)
+
+    def _arrived(self, place: Place, match: re.Match[str]) -> At:
+        captured = {k: v for k, v in match.groupdict().items() if v and k != "half_typed"}
+        if self.at is None or self.at.place is not place or self.at.captured != captured:
+            self.at = At(place, captured)
+        self._stands = self.at
+        return self.at

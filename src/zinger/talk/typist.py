@@ -1,0 +1,78 @@
+"""Typing to real hardware: characters first, their echo compared, only then Enter.
+
+A line is typed a stride at a time. A stride shrinks when a line comes back damaged and grows again, slowly,
+with lines that come back whole; so the pace is the device's own, and what was learned is kept for it.
+"""
+
+from __future__ import annotations
+
+from enum import Enum
+
+from zinger.phrasebook import Words, has_secret, masked
+
+_WHOLE_LINE, _FIRST_STRIDE, _TRUST_AFTER = 4096, 32, 20
+TRIES = 8
+
+
+class Echo(Enum):
+    """How what came back compares with what was typed so far."""
+
+    WHOLE = "all of the line came back"
+    STRIDE = "what was typed so far came back, more is to be typed"
+    INCOMPLETE = "it may still be coming"
+    DAMAGED = "it is not what was typed"
+
+
+class Typist:
+    """Types one line at a time; sans-IO: says which words come next and judges echoes."""
+
+    def __init__(self) -> None:
+        self.stride = _WHOLE_LINE
+        """Characters typed before their echo is awaited."""
+        self.damaged = 0
+        """How often the present line came back damaged."""
+        self._words: Words = ()
+        self._text = ""
+        self._sent = 0
+        self._whole = 0
+
+    def begin(self, words: Words) -> None:
+        """A new line."""
+        self._words, self._text, self._sent, self.damaged = words, masked(words), 0, 0
+
+    @property
+    def text(self) -> str:
+        """The line as a person may see it."""
+        return self._text
+
+    def next_words(self) -> Words:
+        """What to type next; a line with a secret in it goes out whole, since its echo is masked whole."""
+        if has_secret(self._words):
+            self._sent = len(self._text)
+            return self._words
+        piece = self._text[self._sent : self._sent + self.stride]
+        self._sent += len(piece)
+        return (piece,)
+
+    def compare(self, echoed: str) -> Echo:
+        """Judge what came back since the line was begun."""
+        sent = self._text if self._sent == len(self._text) else self._text[: self._sent]
+        if echoed == sent:
+            if self._sent < len(self._text):
+                return Echo.STRIDE
+            self._came_back_whole()
+            return Echo.WHOLE
+        return Echo.INCOMPLETE if sent.startswith(echoed) else Echo.DAMAGED
+
+    def came_back_damaged(self) -> bool:
+        """The line is to be typed again, slower; False when that was tried often enough."""
+        self.damaged += 1
+        self.stride = max(1, min(self.stride, 2 * _FIRST_STRIDE) // 2)
+        self._sent = self._whole = 0
+        return self.damaged <= TRIES
+
+    def _came_back_whole(self) -> None:
+        if self.stride < _WHOLE_LINE:
+            self._whole += 1
+            if self._whole >= _TRUST_AFTER:
+                self.stride, self._whole = self.stride * 2, 0
