@@ -120,17 +120,17 @@ async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> 
     job = OpenJob(practice.folder)
     run = Run(job, Options(power_cut=False))
     await run.start()
-    line, carrier = job.board.lines[practice.device], run.carriers[practice.device]
+    line, wire = job.board.lines[practice.device], run.carriers[practice.device].wire
     while line.place != "mgmt":
         await asyncio.sleep(0.002)
-    carrier.take()
+    wire.take()
     await asyncio.sleep(0.3)
     said_before = len(await practice.heard())
-    carrier.pump.type(b"\x18ascend\rrename by-hand\r")
+    wire.pump.type(b"\x18ascend\rrename by-hand\r")
     await asyncio.sleep(0.3)
     heard = await practice.heard()
     assert line.person_has_it and heard[-1].endswith("rename by-hand") and len(heard) == said_before + 2
-    carrier.hand_back()
+    wire.hand_back()
     await asyncio.wait_for(run.wait(), 30)
     assert run.proved() == [practice.device]
     assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard):])

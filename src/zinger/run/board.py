@@ -63,6 +63,8 @@ class Line:
     transcript: Transcript = field(default_factory=Transcript)
     evidence: set[str] = field(default_factory=set)
     person_has_it: bool = False
+    held: tuple[str, Mark] | None = None
+    """While a person holds it: what the sentence would be."""
     shown: str = ""
     version: int = 0
 
@@ -76,9 +78,25 @@ class Line:
         self.phrases.append(PhraseLine("keep", Stop.KEEP, keep.title, ""))
 
     def say(self, sentence: str, mood: Mark = Mark.NOW) -> None:
-        """Change the sentence on the right."""
+        """Change the sentence on the right; while it is held, it changes when it is released."""
+        if self.held is not None:
+            self.held = (sentence, mood)
+            return
         self.sentence, self.mood = sentence, mood
         self.version += 1
+
+    def hold(self) -> None:
+        """A person holds it."""
+        if self.held is None:
+            before = (self.sentence, self.mood)
+            self.say("held by you", Mark.NEEDS_YOU)
+            self.held = before
+
+    def release(self) -> None:
+        """It goes on."""
+        if self.held is not None:
+            sentence, self.held = self.held, None
+            self.say(*sentence)
 
     def wait(self, why: str, expected_end: float | None = None) -> None:
         """It now waits for something; `expected_end` in seconds since 1970, if known."""

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from zinger.keep import JobFolder, Journal, Vault, VaultError
 from zinger.link import LiveDialer, Yard, YardDialer, YardError
 from zinger.plan import Device, Plan, Spot, mend, needed_secrets
-from zinger.proof import proved
 from zinger.run.board import Board, Line, Mark
-from zinger.run.carrier import Carrier, World
+from zinger.run.carrier import Carrier
 from zinger.run.hands import Act, Hands
 from zinger.run.laptop import Laptop
 from zinger.run.memory import Memory, remember
+from zinger.run.onwire import OnWire
 from zinger.run.practice import YardHands, find_or_start
+from zinger.run.world import World
 from zinger.script import Script, compile_script
 
 
@@ -156,9 +157,9 @@ class Run:
         line.__dict__.update(fresh.__dict__)
         assert self.journal is not None
         await self.journal.write("run began", device.name, speaks=self.options.speak)
-        carrier = Carrier(world, device, job.books[device.family], job.scripts[device.name], line,
-                          job.memories[device.name])
-        self.carriers[device.name] = carrier
+        memory = job.memories[device.name]
+        wire = OnWire(world, device, job.books[device.family], job.scripts[device.name], line, memory)
+        self.carriers[device.name] = Carrier(wire, memory)
         self._send(device.name)
 
     def _send(self, name: str) -> None:
@@ -196,7 +197,7 @@ class Run:
             task.cancel()
         await asyncio.gather(*self.tasks.values(), return_exceptions=True)
         for carrier in self.carriers.values():
-            carrier.pump.leave()
+            carrier.wire.pump.leave()
         if self.journal:
             for act, began, ended in self.hands.log:
                 self.journal.note("hands", act.subject, verb=act.verb.value, do=act.do, began=began, ended=ended)
@@ -218,5 +219,4 @@ class Run:
 
     def proved(self) -> list[str]:
         """The devices that are proved, counted from their findings and nothing else."""
-        return [name for name, c in self.carriers.items()
-                if proved(c.line.findings.values(), c.owed()) and not any(u.blocks for u in c.script.unsaid)]
+        return [name for name, carrier in self.carriers.items() if carrier.prover.is_proved()]

@@ -18,7 +18,7 @@ from zinger.run.pump import Pump
 from zinger.talk import Conversation, Keyring, TalkError, arrive
 
 if TYPE_CHECKING:
-    from zinger.run.carrier import World
+    from zinger.run.world import World
 
 SHUT = (("services.telnet", 23, "Telnet"), ("services.http", 80, "HTTP"))
 

@@ -13,7 +13,7 @@ from textual.screen import Screen
 
 from zinger.keep import JobFolderError, JournalError, VaultError
 from zinger.link import LinkError
-from zinger.run import Carrier, Line, Mark, OpenJob, Options, Run, RunError
+from zinger.run import Line, Mark, OnWire, OpenJob, Options, Run, RunError
 from zinger.tui.dialogs import help_dialog, leaving, message
 from zinger.tui.lineup import LineUp
 from zinger.tui.proof import Proof
@@ -49,9 +49,9 @@ class ZingerApp(App[None]):
         """How noise looks on a device's console."""
         return self.job.books[line.device.family].noise if line else None
 
-    def carrier(self, device: str) -> Carrier | None:
-        """The task that carries a device, if a run was begun."""
-        return self.run_.carriers.get(device) if self.run_ else None
+    def wire(self, device: str) -> OnWire | None:
+        """The device on its wire, if a run was begun."""
+        return self.run_.carriers[device].wire if self.run_ and device in self.run_.carriers else None
 
     def resume(self, device: str) -> None:
         """Send a device on its way again."""

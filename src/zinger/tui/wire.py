@@ -252,30 +252,30 @@ class Wire(DeviceScreen):
 
     def send(self, data: str) -> None:
         """What the person types goes to the device."""
-        if carrier := self.app.carrier(self.device):
-            carrier.pump.type(data.encode())
+        if wire := self.app.wire(self.device):
+            wire.pump.type(data.encode())
 
     def action_take(self) -> None:
         """Take the wire, or hand it back."""
-        carrier = self.app.carrier(self.device)
-        if carrier is None or carrier.pump.link is None:
+        wire = self.app.wire(self.device)
+        if wire is None or wire.pump.link is None:
             self.notify("there is no link to this device now")
         elif self.taken:
-            carrier.hand_back()
+            wire.hand_back()
             self.app.resume(self.device)
         else:
-            carrier.take()
+            wire.take()
         self.follow()
 
     def action_hold(self) -> None:
         """Pause before the next thing that is said, or go on."""
-        carrier = self.app.carrier(self.device)
-        if carrier is None or not self.line.active:
+        wire = self.app.wire(self.device)
+        if wire is None or not self.line.active:
             self.notify("nothing is under way here")
-        elif carrier.held:
-            carrier.go_on()
+        elif wire.held:
+            wire.go_on()
         else:
-            carrier.hold()
+            wire.hold()
 
     def action_again(self) -> None:
         """Look again and go on, after it needed you or differed."""

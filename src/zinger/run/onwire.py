@@ -1,0 +1,178 @@
+"""One device on its wire: its console link, its conversation, and what everybody who works on it needs.
+
+The carrier and the prover both say and read through this; a person takes the wire, holds it, hands it back.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Iterable
+from contextlib import asynccontextmanager
+from typing import Any
+
+from zinger.keep import Recording
+from zinger.link import LinkError
+from zinger.phrasebook import Phrasebook
+from zinger.plan import Device, Stop
+from zinger.proof import Facts, Finding, gather
+from zinger.run.board import Line, Mark
+from zinger.run.hands import Act, Verb
+from zinger.run.memory import Memory, credentials, finding_data
+from zinger.run.pump import Pump
+from zinger.run.world import World
+from zinger.script import Script
+from zinger.talk import (
+    Conversation,
+    Keyring,
+    Manner,
+    Recognised,
+    Renewed,
+    SignedIn,
+    Told,
+    take_reading,
+)
+
+
+class OnWire:
+    """Says, reads and notes for one device."""
+
+    def __init__(self, world: World, device: Device, book: Phrasebook, script: Script, line: Line,
+                 memory: Memory) -> None:
+        self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
+        self.name = device.name
+        boots_in = memory.boots_in or book.factory.boots_in / world.pace
+        self.pump = Pump(Conversation(book, Manner(boots_in=boots_in)), lambda ref: world.secret(book, ref),
+                         world.masker_for(device, book), line.transcript, self._saw)
+        self.keys = Keyring(credentials(device, book, memory), {book.factory.user: device.factory_account_secret})
+        self._go = asyncio.Event()
+        self._go.set()
+        self._boot_began: float | None = None
+        self._was_plugged = False
+
+    # -- saying and reading ------------------------------------------------------------------------
+    async def do(self, errand: Any) -> Any:
+        """Carry out an errand, once nobody holds the device."""
+        await self._go.wait()
+        return await self.pump.do(errand)
+
+    async def read(self, startup: bool) -> Facts:
+        """All facts of the running or the startup state."""
+        facts: dict[str, Any] = {}
+        for reading in self.book.readings.values():
+            if startup and not reading.startup:
+                continue
+            lines = await self.do(take_reading(self.book, reading, self.keys, startup))
+            facts.update(gather(reading, lines))
+        return facts
+
+    @asynccontextmanager
+    async def stage(self, stage: str, stop: Stop | None, sentence: str) -> AsyncIterator[None]:
+        """A stage of the work: shown on the board while it lasts, in the journal when it is done."""
+        began = time.time()
+        if stop:
+            self.line.stop(stop, Mark.NOW)
+        self.line.say(sentence)
+        yield
+        if stop:
+            self.line.stop(stop, Mark.SAID)
+        self.note("stage", stage=stage, began=began)
+
+    def find(self, findings: Iterable[Finding]) -> None:
+        """Findings go to the board and the journal."""
+        for finding in findings:
+            self.line.find(finding)
+            self.note("finding", **finding_data(finding))
+
+    def note(self, kind: str, **data: Any) -> None:
+        """An entry in the journal, without waiting for it."""
+        self.world.journal.note(kind, self.name, **data)
+
+    async def write(self, kind: str, **data: Any) -> None:
+        """An entry in the journal, on disk when this returns: an intent before its act."""
+        await self.world.journal.write(kind, self.name, **data)
+
+    # -- the link ----------------------------------------------------------------------------------
+    async def connect(self) -> None:
+        """Open the console; in practice a missing cable is plugged in first. Raises LinkError."""
+        if self.pump.link is not None:
+            return
+        try:
+            link = await self.world.dialer.console(self.name, self.device.console)
+        except LinkError as error:
+            if not self.world.practice or self._was_plugged:
+                raise
+            await self.plug(str(error))
+            link = await self.world.dialer.console(self.name, self.device.console)
+        self.line.link = link.name
+        self.pump.join(link, self._recording("console"))
+
+    async def plug(self, why: str) -> None:
+        """Ask for the console cable and power."""
+        self._was_plugged = True
+        where = f" ({self.device.location})" if self.device.location else ""
+        self.line.say("hands: console cable and power")
+        self.line.wait("your hands")
+        await self.world.hands.ask(
+            Act(Verb.PLUG, self.name, f"plug the console cable into {self.name}{where}, switch it on", why, rank=1))
+
+    def _recording(self, way: str) -> Recording:
+        stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"
+        file, count = self.world.records / f"{stem}.cast", 1
+        while file.exists():
+            count += 1
+            file = self.world.records / f"{stem}-{count}.cast"
+        return Recording(file, f"{self.name}, {way}")
+
+    # -- a person ----------------------------------------------------------------------------------
+    def take(self) -> None:
+        """A person takes the wire, whether something is under way or not."""
+        self.pump.masker.know(self.world.unspeakable)
+        self.pump.take()
+        self.line.person_has_it = True
+        self.line.version += 1
+
+    def hand_back(self) -> None:
+        """The person is done."""
+        self.line.person_has_it = False
+        self.line.version += 1
+        self.pump.hand_back()
+
+    def hold(self) -> None:
+        """Pause before the next thing that is said."""
+        self._go.clear()
+        self.line.hold()
+
+    def go_on(self) -> None:
+        """Go on after a hold."""
+        self._go.set()
+        self.line.release()
+
+    @property
+    def held(self) -> bool:
+        """Whether a person holds it."""
+        return not self._go.is_set()
+
+    # -- what the conversation tells ---------------------------------------------------------------
+    def _saw(self, event: Any) -> None:
+        if isinstance(event, Recognised):
+            self.line.at(event.place)
+            if self._boot_began is not None:
+                seconds = asyncio.get_running_loop().time() - self._boot_began
+                self._boot_began = None
+                self.note("booted", seconds=round(seconds, 2))
+        elif isinstance(event, Told):
+            self._told(event)
+        elif isinstance(event, (SignedIn, Renewed)):
+            kind = "renewed" if isinstance(event, Renewed) else "signed in"
+            self.note(kind, user=event.user, secret=event.secret)
+
+    def _told(self, event: Told) -> None:
+        now = asyncio.get_running_loop().time()
+        end = None if event.expected_end is None else time.time() + event.expected_end - now
+        self.line.wait(event.why, end)
+        if event.why == "booting":
+            self._boot_began = now
+            self.line.at("booting")
+            if self.line.mood is Mark.NOW:
+                self.line.say("booting")
