@@ -81,7 +81,7 @@ async def test_a_device_that_nods_and_does_nothing_is_found(practice: Practice) 
     line = job.board.lines[practice.device]
     assert run.proved() == []
     assert {f.setting for f in line.differing} == {"dns.search"}
-    assert line.sentence == "search domain is not shown running, planned kettlestone.example"
+    assert line.sentence == "search domain: nothing shown in running, planned kettlestone.example"
     await run.stop()
     done = zinger("handover", practice.folder.path)
     assert done.returncode == 0

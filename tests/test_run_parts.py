@@ -21,6 +21,7 @@ from zinger.proof import Finding, Source, Verdict
 from zinger.run import Act, Hands, HandsNeeded, Mark, OpenJob, Pump, TakenOver, Transcript, Verb, remember
 from zinger.run.laptop import free_address
 from zinger.run.memory import credentials, finding_data, finding_of
+from zinger.run.turns import Turns
 from zinger.talk import Conversation, Interrupted, Keyring, Manner, arrive, take_reading
 
 FINDING = Finding("sw1", "hostname", "hostname", Source.STARTUP, "sw1", "sw2", "   name ... sw2", Verdict.DIFFERS)
@@ -225,3 +226,35 @@ async def test_a_lost_link_interrupts(quern: Phrasebook) -> None:
         await task
     with pytest.raises(Interrupted, match="no link"):
         await carried.do(arrive(quern, "base", keys()))
+
+
+async def test_turns_keep_their_order_and_leave_the_loop_time() -> None:
+    """Far more work than the loop can do at once: it is done in order, and a key would be answered between."""
+    turns, done, gaps = Turns(), [], []
+    loop = asyncio.get_running_loop()
+
+    def work(number: int) -> None:
+        end = loop.time() + 0.001
+        while loop.time() < end:
+            pass
+        done.append(number)
+
+    for number in range(200):
+        turns.soon(lambda n=number: work(n))  # type: ignore[misc]
+    assert len(done) < 50
+    while len(done) < 200:
+        before = len(done)
+        await asyncio.sleep(0)
+        gaps.append(len(done) - before)
+    assert done == list(range(200)) and max(gaps) <= 50
+
+
+async def test_work_that_fails_does_not_stop_the_others() -> None:
+    turns, done = Turns(), []
+    turns._spent, turns._window = 1.0, float("inf")
+    turns.soon(lambda: 1 / 0)  # type: ignore[arg-type]
+    turns.soon(lambda: done.append("after"))
+    failed: list[Any] = []
+    asyncio.get_running_loop().set_exception_handler(lambda loop, context: failed.append(context["exception"]))
+    await asyncio.sleep(0.05)
+    assert done == ["after"] and isinstance(failed[0], ZeroDivisionError)

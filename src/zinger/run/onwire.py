@@ -43,7 +43,7 @@ class OnWire:
         self.name = device.name
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
         self.pump = Pump(Conversation(book, Manner(boots_in=boots_in)), lambda ref: world.secret(book, ref),
-                         world.masker_for(device, book), line.transcript, self._saw)
+                         world.masker_for(device, book), line.transcript, self._saw, world.turns)
         self.keys = Keyring(credentials(device, book, memory), {book.factory.user: device.factory_account_secret})
         self._go = asyncio.Event()
         self._go.set()

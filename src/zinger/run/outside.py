@@ -67,7 +67,7 @@ class Outside:
         try:
             link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
             pump = Pump(Conversation(self.book), self._secret,
-                        self.world.masker_for(self.device, self.book))
+                        self.world.masker_for(self.device, self.book), turns=self.world.turns)
             pump.join(link)
             try:
                 at = await pump.do(arrive(self.book, goal, Keyring([])))

@@ -91,5 +91,9 @@ class Prover:
             return "not all that is owed was found"
         first = differing[0]
         if first.verdict is Verdict.ABSENT:
-            return f"{first.title} is not shown {first.source.value}, planned {first.planned}"
+            return f"{first.title}: nothing shown {_where(first.source)}, planned {first.planned}"
         return f"{first.title} reads back {first.read}, planned {first.planned}"
+
+
+def _where(source: Source) -> str:
+    return f"in {source.value}" if source in (Source.RUNNING, Source.STARTUP) else source.value

@@ -15,6 +15,7 @@ from zinger.keep import Masker, Recording
 from zinger.link import Link
 from zinger.plan import SecretRef
 from zinger.run.transcript import Transcript
+from zinger.run.turns import Turns
 from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, TalkError, Typed
 
 T = TypeVar("T")
@@ -28,13 +29,15 @@ class Pump:
     """One conversation on one link at a time."""
 
     def __init__(self, conversation: Conversation, secret: Callable[[SecretRef], str], masker: Masker,
-                 transcript: Transcript | None = None, onlooker: Callable[[Any], None] | None = None) -> None:
+                 transcript: Transcript | None = None, onlooker: Callable[[Any], None] | None = None,
+                 turns: Turns | None = None) -> None:
         self.conversation = conversation
         self.link: Link | None = None
         self.recording: Recording | None = None
         self.transcript = transcript or Transcript()
         self._secret, self.masker = secret, masker
         self._onlooker = onlooker
+        self._turns = turns or Turns()
         self._loop = asyncio.get_running_loop()
         self._result: asyncio.Future[Any] | None = None
         self._timer: asyncio.TimerHandle | None = None
@@ -64,6 +67,9 @@ class Pump:
             self.recording = None
 
     def _heard(self, data: bytes) -> None:
+        self._turns.soon(lambda: self._take_in(data))
+
+    def _take_in(self, data: bytes) -> None:
         data = self.masker(data)
         if not data:
             return
@@ -74,6 +80,9 @@ class Pump:
         self._turn()
 
     def _lost(self, why: str) -> None:
+        self._turns.soon(self._after_the_loss)
+
+    def _after_the_loss(self) -> None:
         self.link = None
         self.conversation.lost(self._loop.time())
         self._turn()
@@ -135,7 +144,7 @@ class Pump:
 
     def _woken(self) -> None:
         self._timer = None
-        self._turn()
+        self._turns.soon(self._turn)
 
     def _pass_on_events(self) -> None:
         for event in self.conversation.take_events():

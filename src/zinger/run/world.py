@@ -13,6 +13,7 @@ from zinger.plan import Device, SecretRef, needed_secrets
 from zinger.run.hands import Hands
 from zinger.run.laptop import Laptop
 from zinger.run.memory import factory_secret
+from zinger.run.turns import Turns
 
 AT_ONCE_FROM_OUTSIDE = 2
 
@@ -32,6 +33,7 @@ class World:
     practice: bool = True
     power_cut: bool = True
     speak: bool = True
+    turns: Turns = field(default_factory=Turns)
     from_outside: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(AT_ONCE_FROM_OUTSIDE))
     """A claim: key exchanges cost this machine work, so only a few sign in from the network at a time."""
 
