@@ -42,7 +42,8 @@ def test_the_emulator_keeps_what_scrolls_away_and_counts_lines() -> None:
 def test_marks_stand_beside_their_lines_emulated_or_skimmed(opened: OpenJob, quern: Phrasebook, lines: int) -> None:
     line = opened.board.lines["kvr-wj-sw1"]
     console = Console()
-    console._line, console._noise = line, quern.noise
+    console._noise = quern.noise
+    console._line = line
     for number in range(lines):
         line.transcript.add(f"<sw : base> say {number}".encode())
         if number in (3, lines - 2):

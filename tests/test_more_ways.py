@@ -1,0 +1,102 @@
+"""Ways that differ from the usual one: a lease, a slow boot, a second run from flash, a sheet elsewhere."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, Practice, zinger
+from tests.test_run import carried
+from zinger.keep import JobFolder, Journal, Locked
+from zinger.proof import Source
+from zinger.run import Mark, OpenJob, remember
+
+
+async def test_a_dhcp_client_is_said_and_proved_from_its_console(practice: Practice) -> None:
+    """A lease must be found elsewhere, so nothing is owed from the network; all else is proved."""
+    sheet = ONE_DEVICE.replace("10.44.8.11", "dhcp")
+    (practice.folder.path / "devices.csv").write_text(sheet)
+    job = OpenJob(practice.folder)
+    assert job.plan.to_mend() == ()
+    script = job.scripts[practice.device]
+    assert [p.shown for p in script.phrases if p.setting == "management.address"] == ["address lease"]
+    assert not any(p.setting == "management.gateway" for p in script.phrases)
+    await practice.yard.ask("lease", device=practice.device, address="10.44.8.131/24")
+    run, job = await carried(practice.folder)
+    assert run.proved() == [practice.device]
+    findings = job.board.lines[practice.device].findings
+    assert findings["management.address", Source.RUNNING].read == "by lease"
+    assert not [s for s, source in findings if source is Source.OUTSIDE]
+    await run.stop()
+
+
+async def test_a_boot_that_takes_longer_is_waited_for_and_remembered(practice: Practice) -> None:
+    await practice.yard.ask("fault", device=practice.device, kind="slow boot", amount=6)
+    run, _ = await carried(practice.folder, power_cut=False)
+    assert run.proved() == [practice.device]
+    await run.stop()
+    journal = Journal(practice.folder.journal)
+    memory = remember(journal.entries(practice.device))
+    journal.close()
+    assert memory.boots_in and memory.boots_in > 1.2
+
+
+def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
+    first = zinger("run", folder, "--headless", "--no-power-cut")
+    assert first.returncode == 0, first.stdout
+    again = zinger("run", folder, "--headless", "--no-power-cut")
+    assert again.returncode == 0 and again.stdout.splitlines()[-1] == "1 of 1 devices proved"
+    journal = Journal(folder / "journal.db")
+    entries = list(journal.entries("kvr-wj-sw1"))
+    journal.close()
+    began = [i for i, e in enumerate(entries) if e.kind == "run began"]
+    assert len(began) == 2 and not [e for e in entries[began[1]:] if e.kind in ("say", "renewed")]
+
+
+async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:
+    from zinger.run import Options, Run
+
+    job = OpenJob(practice.folder)
+    run = Run(job, Options(power_cut=False))
+    await run.start()
+    line = job.board.lines[practice.device]
+    while line.place != "names":
+        await asyncio.sleep(0.002)
+    await practice.yard.ask("power", device=practice.device, on=False)
+    await practice.yard.ask("power", device=practice.device, on=True)
+    await asyncio.wait_for(run.wait(), 40)
+    assert run.proved() == [practice.device] and line.mood is Mark.PROVED
+    assert sum("renewed" in heard for heard in await practice.heard()) == 2  # running was lost with its new secret
+    await run.stop()
+
+
+def test_a_sheet_outside_the_job_is_not_read(job: Callable[..., Path]) -> None:
+    text = (Path(__file__).parent.parent / "src/zinger/demo/job.yaml").read_text()
+    folder = job(job_yaml=text + "devices: ../elsewhere.csv\n")
+    (folder.parent / "elsewhere.csv").write_text(ONE_DEVICE)
+    done = zinger("check", folder)
+    assert done.returncode == 1 and "is not in the job folder" in done.stdout
+
+
+def test_one_zinger_at_a_time_in_one_folder(job: Callable[..., Path]) -> None:
+    folder = job()
+    first, second = JobFolder(folder), JobFolder(folder)
+    first.lock()
+    with pytest.raises(Locked, match="another zinger works on"):
+        second.lock()
+    first.unlock()
+    second.lock()
+    second.unlock()
+
+
+def test_a_secret_is_shown_only_when_asked_for(job: Callable[..., Path]) -> None:
+    folder = job()
+    zinger("secret", folder, "kvr-wj-sw1/viewer", stdin="a-fine-secret-77\n")
+    assert "a-fine-secret-77" not in zinger("secret", folder).stdout
+    assert zinger("secret", folder, "kvr-wj-sw1/viewer", "--show").stdout == "a-fine-secret-77\n"
+    missing = zinger("secret", folder, "nobody/nothing", "--show")
+    assert missing.returncode == 2 and "the vault has no entry nobody/nothing" in missing.stderr
