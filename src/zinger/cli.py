@@ -203,7 +203,9 @@ def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="def
         job = platformdirs.user_data_path("zinger") / time.strftime("practice-%Y%m%d-%H%M%S")
         _lay_out_demo(job)
     opened = OpenJob(JobFolder(job))
-    asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered))
+    logins = [f"{book.title}: signs in as {book.factory.user} with {book.factory.password}, as its label says"
+              for name, book in opened.books.items() if any(d.family == name for d in opened.plan.devices)]
+    asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins))
 
 
 @app.command()

@@ -82,8 +82,12 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         raise YardError(f"the practice yard can't be started in {folder.yard}: {error.strerror}") from None
 
 
-async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float | None, powered: bool) -> None:
-    """Start the yard, print where everything listens, and keep it until Ctrl-C."""
+async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float | None, powered: bool,
+                      logins: Iterable[str] = ()) -> None:
+    """Start the yard, print where everything listens, and keep it until Ctrl-C.
+
+    `logins` are sentences about the families' factory logins, which are public, to be printed with it.
+    """
     yard, real_pace = await find_or_start(folder, devices, pace)
     status = await yard.ask("status")
     for name in status["devices"]:
@@ -99,8 +103,10 @@ async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float 
               f"{ports['http']:>7}")
     first = next(iter(status["devices"].values()), None)
     if first:
-        print(f"\n  telnet 127.0.0.1 {first['console']}      then Return; the factory login is on the family's card\n"
+        print(f"\n  telnet 127.0.0.1 {first['console']}      then Return\n"
               f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open", flush=True)
+    for login in logins:
+        print(f"  {login}", flush=True)
     try:
         while True:
             await asyncio.sleep(5)

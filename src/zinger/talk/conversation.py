@@ -249,14 +249,19 @@ class Conversation:
     # -- TYPE and MEND -----------------------------------------------------------------------------
     def _say_line(self, line: Line, now: float) -> None:
         """Begin a line: blind ones go out whole, others a stride at a time with the echo compared."""
-        at = self.standing.at
-        self._events.append(Typed("" if line.blind else masked(line.words), at.name if at else "", line.purpose))
+        self._typed(line)
         self._tell(line.purpose)
         if line.blind or not self.manner.echo_check:
             self._enter_key(line.words, now)
             return
         self.typist.begin(line.words)
         self._type(now)
+
+    def _typed(self, request: Request | None) -> None:
+        assert isinstance(request, Line)
+        at = self.standing.at
+        shown = "" if request.blind else masked(request.words)
+        self._events.append(Typed(shown, at.name if at else "", request.purpose))
 
     def _type(self, now: float) -> None:
         self.ear.take()
@@ -301,6 +306,7 @@ class Conversation:
             if was is None or found.name != was.name:
                 self._fail(Interrupted(f"after a damaged line it stood at {found.name}"), now)
             else:
+                self._typed(self._request)
                 self._type(now)
             return None
         return found or self._run_out(_MEND_PATIENCE, now)
