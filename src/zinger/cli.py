@@ -99,7 +99,9 @@ def demo(pace: Pace = None,
     options = Options(pace=pace, nobody=without_screen)
     if not without_screen:
         _show(opened, options, start=True)
-        typer.echo(f"The demo job is in {where}; look into its handover/ and records/.")
+        typer.echo(f"The demo job is in {where}; its sessions are in records/, its papers in handover/.")
+        if opened.folder.journal.exists():
+            _write_handover(opened)
         return
     raise typer.Exit(headless.carry_out(opened, options, as_json,
                                         afterwards=lambda: _write_handover(opened, quiet=as_json)))

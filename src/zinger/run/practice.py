@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import signal
 import subprocess
 import sys
 from collections.abc import Iterable
@@ -107,13 +108,14 @@ async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float 
               f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open", flush=True)
     for login in logins:
         print(f"  {login}", flush=True)
-    try:
-        while True:
-            await asyncio.sleep(5)
-            await yard.ask("status")
-    except asyncio.CancelledError:
-        with contextlib.suppress(YardError):
-            await yard.ask("stop")
+    ended = asyncio.Event()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        asyncio.get_running_loop().add_signal_handler(number, ended.set)
+    while not ended.is_set():
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(ended.wait(), 5)
+        await yard.ask("status")
+    await yard.ask("stop")
 
 
 class YardHands:
