@@ -28,7 +28,7 @@ bench: $(READY)
 	$(BIN)/python tools/bench.py
 
 screenshots: $(READY)
-	@tools/need tmux:tmux Xvfb:xvfb xterm:xterm import:imagemagick fc-list:fontconfig
+	@tools/need tmux:tmux Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core
 	tools/screenshots
 
 $(READY): pyproject.toml constraints.txt

@@ -100,3 +100,28 @@ def test_a_secret_is_shown_only_when_asked_for(job: Callable[..., Path]) -> None
     assert zinger("secret", folder, "kvr-wj-sw1/viewer", "--show").stdout == "a-fine-secret-77\n"
     missing = zinger("secret", folder, "nobody/nothing", "--show")
     assert missing.returncode == 2 and "the vault has no entry nobody/nothing" in missing.stderr
+
+
+async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
+        job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    from zinger.cli import _own_fault
+    from zinger.run import Options
+    from zinger.tui import ZingerApp
+
+    app = ZingerApp(OpenJob(JobFolder(job())), Options(), start=False)
+
+    def break_it() -> None:
+        password = "a-secret-in-a-variable"
+        raise RuntimeError(f"broken after {len(password)} characters")
+
+    monkeypatch.setattr(app, "action_handover", break_it)
+    with pytest.raises(RuntimeError, match="broken after 22"):
+        async with app.run_test() as pilot:
+            await pilot.press("h")
+            await pilot.pause()
+    assert isinstance(app.fault, RuntimeError)
+    assert _own_fault(app.fault) == 70
+    shown = "".join(capfd.readouterr())
+    told = next((Path.home() / "state" / "zinger").glob("fault-*.txt")).read_text()
+    assert "a fault of Zinger's own (RuntimeError)" in shown and "broken after 22" in told
+    assert "a-secret-in-a-variable" not in shown + told

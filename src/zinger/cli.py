@@ -197,7 +197,8 @@ def handover(job: JobArg, as_json: Json = False) -> None:
 
 @app.command()
 def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
-             pace: Pace = None, powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True) -> None:
+             pace: Pace = None, powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True,
+             as_json: Json = False) -> None:
     """Open the practice yard to any telnet or ssh client, until Ctrl-C."""
     from zinger.run.practice import open_to_all
 
@@ -207,7 +208,7 @@ def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="def
     opened = OpenJob(JobFolder(job))
     logins = [f"{book.title}: signs in as {book.factory.user} with {book.factory.password}, as its label says"
               for name, book in opened.books.items() if any(d.family == name for d in opened.plan.devices)]
-    asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins))
+    asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins, as_json))
 
 
 @app.command()

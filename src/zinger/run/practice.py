@@ -84,7 +84,7 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
 
 
 async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float | None, powered: bool,
-                      logins: Iterable[str] = ()) -> None:
+                      logins: Iterable[str] = (), as_json: bool = False) -> None:
     """Start the yard, print where everything listens, and keep it until Ctrl-C.
 
     `logins` are sentences about the families' factory logins, which are public, to be printed with it.
@@ -95,19 +95,33 @@ async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float 
         await yard.ask("plug", device=name)
         if powered:
             await yard.ask("power", device=name, on=True)
-    factory = "198.51.100.250/24"
-    await yard.ask("laptop", address=factory)
-    print(f"practice yard x{real_pace:g} of {folder.path}, on 127.0.0.1; Ctrl-C ends it\n")
+    ports = {name: {key: d[key] for key in ("console", "ssh", "telnet", "http")} for name, d in
+             status["devices"].items()}
+    if as_json:
+        print(json.dumps({"host": "127.0.0.1", "pace": real_pace, "folder": str(folder.path), "ports": ports}),
+              flush=True)
+    else:
+        _print_ports(folder, real_pace, ports, logins)
+    await _until_ended(yard)
+
+
+def _print_ports(folder: JobFolder, pace: float, ports: dict[str, dict[str, int]], logins: Iterable[str]) -> None:
+    print(f"practice yard x{pace:g} of {folder.path}, on 127.0.0.1; Ctrl-C ends it\n")
     print(f"{'device':<16} {'console':>16} {'ssh':>7} {'telnet':>7} {'http':>7}   (a network port refuses while shut)")
-    for name, ports in status["devices"].items():
-        print(f"{name:<16} {'telnet ' + str(ports['console']):>16} {ports['ssh']:>7} {ports['telnet']:>7} "
-              f"{ports['http']:>7}")
-    first = next(iter(status["devices"].values()), None)
+    for name, port in ports.items():
+        print(f"{name:<16} {'telnet ' + str(port['console']):>16} {port['ssh']:>7} {port['telnet']:>7} "
+              f"{port['http']:>7}")
+    first = next(iter(ports.values()), None)
     if first:
         print(f"\n  telnet 127.0.0.1 {first['console']}      then Return\n"
-              f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open", flush=True)
+              f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open")
     for login in logins:
-        print(f"  {login}", flush=True)
+        print(f"  {login}")
+    sys.stdout.flush()
+
+
+async def _until_ended(yard: Yard) -> None:
+    """Wait for Ctrl-C or the terminal's end, then end the yard too."""
     ended = asyncio.Event()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         asyncio.get_running_loop().add_signal_handler(number, ended.set)

@@ -37,6 +37,17 @@ class ZingerApp(App[None]):
         super().__init__()
         self.job, self.options, self._start = job, options, start
         self.run_: Run | None = None
+        self.fault: Exception | None = None
+        """A fault of our own that ended the application; the command line tells of it."""
+
+    def _handle_exception(self, error: Exception) -> None:
+        """End on a fault, loudly, but never print the values of variables, as the toolkit would: some are secret."""
+        self._return_code = 1
+        if self._exception is None:
+            self._exception = error
+            self._exception_event.set()
+        self.fault = self.fault or error
+        self._close_messages_no_wait()
 
     def on_mount(self) -> None:
         """Show the line-up, and begin when that is wanted."""
@@ -129,12 +140,16 @@ class ZingerApp(App[None]):
         self._watch_tasks()
 
     def _watch_tasks(self) -> None:
-        """A fault of ours in a device's task is loud."""
+        """A device's task that ended in an error is told: the world's as a message, our own loudly."""
         assert self.run_ is not None
 
         def look(task: asyncio.Task[None]) -> None:
-            if not task.cancelled() and (error := task.exception()):
-                self._handle_exception(error) if isinstance(error, Exception) else None
+            error = None if task.cancelled() else task.exception()
+            if isinstance(error, JournalError):
+                self.push_screen(message("The journal can't be written", f"{error}. Nothing more is said to any "
+                                         "device that is not written down first; make room and start again."))
+            elif isinstance(error, Exception):
+                self._handle_exception(error)
 
         for task in self.run_.tasks.values():
             task.add_done_callback(look)
@@ -186,4 +201,7 @@ class ZingerApp(App[None]):
 
 def show(job: OpenJob, options: Options, start: bool) -> None:
     """Run the application until the person leaves."""
-    ZingerApp(job, options, start).run()
+    app = ZingerApp(job, options, start)
+    app.run()
+    if app.fault is not None:
+        raise app.fault
