@@ -23,7 +23,7 @@ async def run(spec: dict[str, Any]) -> None:
     """Build the yard and let it live."""
     bodies = [Body(d["key"], d["serial"], d["mac"]) for d in spec["devices"]]
     flash = Path(spec["flash"]) if spec.get("flash") else None
-    yard = Yard(bodies, Clock(float(spec["pace"])), flash, int(spec.get("seed", 0)))
+    yard = Yard(bodies, Clock(float(spec["pace"])), flash, int(spec.get("chance", 0)))
     port = await yard.start()
     for device in spec["devices"]:
         switch = yard.switches[device["key"]]

@@ -14,6 +14,7 @@ import asyncssh
 
 from zinger.practice.consoles import serve_telnet
 from zinger.practice.s2_shell import Shell
+from zinger.practice.s2_signin import SignIn
 from zinger.practice.tty import LineLost, Tty
 
 if TYPE_CHECKING:
@@ -102,12 +103,10 @@ class Door:
         listener = asyncio.create_task(listen())
         try:
             shell = Shell(self.switch, tty, self.kind)
-            if user is None:
-                await shell.sign_in()
-            else:
-                shell.user = user
-                if not await shell.renewed(user, self.switch.running.people[user]):
-                    return
+            entry = SignIn(self.switch, tty, self.kind)
+            if user is not None and not await entry.renewed(user, self.switch.running.people[user]):
+                return
+            shell.user = user or await entry.ask()
             await shell.serve()
         except LineLost:
             pass

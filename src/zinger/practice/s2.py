@@ -28,9 +28,9 @@ CHATTER = ("port {n}: carrier up, 1000 full", "port {n}: carrier lost", "fan tur
 class Switch:
     """One simulated switch. `flash` is what outlives the yard's process: startup state and host key."""
 
-    def __init__(self, body: Body, clock: Clock, flash: dict[str, Any] | None = None, seed: int = 0) -> None:
+    def __init__(self, body: Body, clock: Clock, flash: dict[str, Any] | None = None, chance: int = 0) -> None:
         self.body, self.clock = body, clock
-        self.random = random.Random(f"{body.key}:{seed}")
+        self.random = random.Random(f"{body.key}:{chance}")
         self.startup: State | None = State.load(flash["startup"]) if flash and flash.get("startup") else None
         self.host_key: str | None = flash.get("host_key") if flash else None
         self.running = State()

@@ -33,11 +33,11 @@ class No(Exception):
 class Yard:
     """All simulated devices of one job."""
 
-    def __init__(self, bodies: list[Body], clock: Clock, flash_file: Path | None = None, seed: int = 0) -> None:
+    def __init__(self, bodies: list[Body], clock: Clock, flash_file: Path | None = None, chance: int = 0) -> None:
         flash = json.loads(flash_file.read_text()) if flash_file and flash_file.exists() else {}
         self.clock = clock
         self.flash_file = flash_file
-        self.switches = {b.key: Switch(b, clock, flash.get(b.key), seed) for b in bodies}
+        self.switches = {b.key: Switch(b, clock, flash.get(b.key), chance) for b in bodies}
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()

@@ -26,7 +26,7 @@ START_PATIENCE = 15.0
 
 
 def yard_settings(folder: JobFolder) -> dict[str, Any]:
-    """What `practice.yaml` says of the yard: pace, seed, faults by device; empty when there is no such file."""
+    """What `practice.yaml` says of the yard: pace, chance, faults by device; empty when there is no such file."""
     file = folder.path / SETTINGS_FILE
     if not file.is_file():
         return {}
@@ -63,7 +63,7 @@ async def find_or_start(folder: JobFolder, devices: Iterable[Device], pace: floa
 def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any], pace: float, ready: Path) -> None:
     faults = settings.get("faults") or {}
     spec = {
-        "pace": pace, "seed": settings.get("seed", 0), "linger": settings.get("linger", 600),
+        "pace": pace, "chance": settings.get("chance", 0), "linger": settings.get("linger", 600),
         "ready": str(ready), "flash": str(folder.yard / "flash.json"),
         "devices": [
             {"key": d.name, "serial": d.serial or "unknown", "mac": d.mac or "02-00-00-00-00-00",
