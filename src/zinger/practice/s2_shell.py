@@ -17,6 +17,8 @@ from zinger.practice.tty import Discarded, LineLost, Tty
 if TYPE_CHECKING:
     from zinger.practice.s2 import Switch
 
+THINKS = 0.6
+"""Seconds that the switch takes to carry out a line, as such boxes do."""
 CONTEXTS = {"base": ("people", "mgmt", "names", "clock", "log", "doors"), "base/doors": ("ssh", "telnet", "http")}
 
 
@@ -80,6 +82,7 @@ class Shell:
         if action is None:
             self.tty.show(f"no such word: {word}\n")
             return
+        await self.switch.clock.sleep(THINKS)
         await action(rest)
 
     def words(self) -> dict[str, Callable[[list[str]], Awaitable[None]]]:

@@ -211,7 +211,7 @@ class HandsPanel(Watcher):
         done = self.hands.log[-4:] if self.hands else []
         for act, _, ended in reversed(done):
             stamp = time.strftime("%H:%M:%S", time.localtime(ended))
-            text.append("\n" + fit(f"    {stamp}  {act.do}", width - 1), FAINT)
+            text.append("\n" + fit(f"    {stamp}  {act.verb.value} {act.subject}", width - 1), FAINT)
         return text
 
 
