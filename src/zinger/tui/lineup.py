@@ -61,7 +61,8 @@ class Track:
         marks = [line.stops[stop] for stop in STOPS]
         for index, mark in enumerate(marks):
             following = next((m for m in marks[index + 1 :] if m is not Mark.NONE), Mark.AHEAD)
-            track, colour = TRACK.get(following, "┄"), SHAPE[following][1]
+            track = TRACK.get(following, "┄")
+            colour = FAINT if following is Mark.AHEAD else SHAPE[following][1]
             text.append_text(Text(track, colour) if mark is Mark.NONE else shape(mark))
             if index < len(marks) - 1:
                 text.append(track * (self.pitch - 1), colour)
@@ -211,7 +212,7 @@ class HandsPanel(Watcher):
         done = self.hands.log[-4:] if self.hands else []
         for act, _, ended in reversed(done):
             stamp = time.strftime("%H:%M:%S", time.localtime(ended))
-            text.append("\n" + fit(f"    {stamp}  {act.verb.value} {act.subject}", width - 1), FAINT)
+            text.append("\n" + fit(f"    {stamp}  {act.verb.value} {act.subject}", width - 1), DIM)
         return text
 
 

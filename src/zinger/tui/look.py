@@ -1,6 +1,7 @@
 """Colours, shapes and small drawing helpers; every mark has a shape and a colour of its own.
 
-Contrast against the ink ground is 4.5:1 or better for everything that must be read.
+Contrast against the ink ground is 4.5:1 or better for everything that must be read; FAINT is for tracks, joints
+and rules only.
 """
 
 from __future__ import annotations
@@ -17,13 +18,13 @@ PAPER, DIM, FAINT = "#e8e2d4", "#8d959b", "#4a545c"
 BRASS, SLATE, GREEN, ROSE, VIOLET = "#d8a23a", "#7a9cc6", "#74b49b", "#d9738a", "#a58bd6"
 
 SHAPE = {
-    Mark.AHEAD: ("○", FAINT),
+    Mark.AHEAD: ("○", DIM),
     Mark.NOW: ("◐", BRASS),
     Mark.SAID: ("◉", SLATE),
     Mark.PROVED: ("●", GREEN),
     Mark.DIFFERS: ("◆", ROSE),
     Mark.NEEDS_YOU: ("▲", VIOLET),
-    Mark.NONE: ("·", FAINT),
+    Mark.NONE: ("·", DIM),
 }
 TURNING = "◐◓◑◒"
 TRACK = {Mark.PROVED: "━", Mark.SAID: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
@@ -59,5 +60,5 @@ def legend() -> Text:
     text = Text()
     for mark, word in LEGEND:
         sign, colour = SHAPE[mark]
-        text.append(f"{sign} ", Style(color=colour if colour != FAINT else DIM)).append(f"{word}   ", DIM)
+        text.append(f"{sign} ", Style(color=colour)).append(f"{word}   ", DIM)
     return text

@@ -14,7 +14,7 @@ from textual.widgets import Footer
 from zinger.phrasebook import masked
 from zinger.run import Line
 from zinger.script import ScriptPhrase, compare
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
@@ -63,7 +63,7 @@ class Words(Rows):
             effect = "" if phrase.effect == "none" else phrase.effect
             row.append(f"  {fit(effect, 22)}" if effect else "", VIOLET)
             if phrase.undo and not effect:
-                row.append(f"  undo {fit(phrase.undo, 30)}", FAINT if not wide else DIM)
+                row.append(f"  undo {fit(phrase.undo, 30)}", DIM)
         return row
 
     @staticmethod
@@ -71,8 +71,8 @@ class Words(Rows):
         title = (one or other).title if one or other else ""  # type: ignore[union-attr]
         half = (width - 24) // 2
         row = Text(f" {fit(title, 20):<22}", DIM)
-        row.append(f"{fit(one.shown if one else 'not said', half - 2):<{half}}", PAPER if one else FAINT)
-        return row.append(fit(other.shown if other else "not said", half - 2), BRASS if other else FAINT)
+        row.append(f"{fit(one.shown if one else 'not said', half - 2):<{half}}", PAPER if one else DIM)
+        return row.append(fit(other.shown if other else "not said", half - 2), BRASS if other else DIM)
 
 
 class Detail(Widget):
