@@ -178,12 +178,9 @@ def test_a_wire_that_always_damages_asks_a_person(quern: Phrasebook) -> None:
 
 
 def test_credentials_are_tried_twice_each_and_no_more(quern: Phrasebook) -> None:
-    refuse = [b"x", b"\r\nsecret of x: ", b"\r\nnot known here\r\nwho is there? "]
     ring = Keyring([("a", SecretRef("1")), ("b", SecretRef("2"))])
-    talk = Player(quern, [])
-    talk.replies = iter(refuse * 9)
+    talk = Player(quern, [b"\r\nsecret of x: ", b"\r\nnot known here\r\nwho is there? "] * 9)
     talk.talk = Conversation(quern, Manner(echo_check=False))
-    talk.replies = iter([b"\r\nsecret of x: ", b"\r\nnot known here\r\nwho is there? "] * 9)
     ended = talk.run(arrive(quern, "base", ring), b"who is there? ")
     assert isinstance(ended.error, Stuck) and "no password" in str(ended.error)
     assert talk.said == ["a\r", "••••••••\r"] * 2 + ["b\r", "••••••••\r"] * 2

@@ -19,14 +19,14 @@ _quoted = json.JSONEncoder(ensure_ascii=False).encode
 class Recording:
     """One session's recording."""
 
-    def __init__(self, file: Path, title: str, began: float | None = None) -> None:
+    def __init__(self, file: Path, title: str) -> None:
         self.file = file
         file.parent.mkdir(parents=True, exist_ok=True)
         self._out = file.open("w", encoding="utf-8")
         self._zero = time.monotonic()
         self._flushed = self._zero
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
-        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(began or time.time()),
+        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(time.time()),
                   "title": title}
         self._out.write(json.dumps(header) + "\n")
         self._out.flush()

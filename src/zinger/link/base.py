@@ -21,10 +21,6 @@ class AuthRefused(LinkError):
     """The far end listens, and does not accept this sign-in."""
 
 
-def _deaf(data: bytes) -> None:
-    """Until somebody listens."""
-
-
 def _unheard(why: str) -> None:
     """Until somebody listens."""
 

@@ -97,7 +97,6 @@ class _Phrase(_Shape):
     effect: str = "none"
     read: str | None = None
     shows: str = "{{ value }}"
-    repeatable: bool = True
 
 
 class _Reading(_Shape):
@@ -247,7 +246,7 @@ class _Compiler:
         if p.read is not None and p.read not in facts:
             self._bad([*path, "read"], f"no reading takes the fact {p.read!r}{did_you_mean(p.read, facts)}")
         expect = self._regex([*path, "expect"], p.expect) if p.expect is not None else None
-        return Phrase(name, p.at, p.say, p.replies, expect, p.undo, p.effect, p.read, p.shows, p.repeatable)
+        return Phrase(name, p.at, p.say, p.replies, expect, p.undo, p.effect, p.read, p.shows)
 
     def _reading(self, name: str, r: _Reading) -> Reading:
         path = ["readings", name]

@@ -75,7 +75,6 @@ class Phrase:
     effect: str = "none"
     fact: str | None = None
     shows: str = "{{ value }}"
-    repeatable: bool = True
 
 
 @dataclass(frozen=True)

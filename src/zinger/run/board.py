@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from zinger.plan import SETTINGS, Device, Stop
+from zinger.plan import Device, Stop
 from zinger.proof import Finding, Source
 from zinger.run.transcript import Transcript
 from zinger.script import Script
@@ -160,11 +160,6 @@ class Line:
         """Whether a conversation is under way."""
         return self.began is not None and self.ended is None
 
-    @property
-    def finished(self) -> bool:
-        """Whether this device is done for this run, one way or another."""
-        return self.mood in (Mark.PROVED, Mark.DIFFERS, Mark.NEEDS_YOU)
-
 
 @dataclass
 class Board:
@@ -187,6 +182,3 @@ class Board:
             "differs": moods.count(Mark.DIFFERS),
             "needs you": moods.count(Mark.NEEDS_YOU),
         }
-
-
-__all__ = ["SETTINGS", "Board", "Line", "Mark", "PhraseLine"]

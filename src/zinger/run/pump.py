@@ -16,7 +16,7 @@ from zinger.link import Link
 from zinger.plan import SecretRef
 from zinger.run.transcript import Transcript
 from zinger.run.turns import Turns
-from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, TalkError, Typed
+from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, Typed
 
 T = TypeVar("T")
 
@@ -194,6 +194,3 @@ class Pump:
     async def handed_back(self) -> None:
         """Wait until no person has the wire."""
         await self._person.wait()
-
-
-__all__ = ["Pump", "TakenOver", "TalkError"]

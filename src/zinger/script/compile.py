@@ -33,7 +33,6 @@ class ScriptPhrase:
     undo: str
     fact: str | None
     expected: tuple[str, ...]
-    repeatable: bool = True
 
     @property
     def shown(self) -> str:
@@ -104,7 +103,6 @@ def _phrase(value: Value, phrase: Phrase) -> ScriptPhrase:
         undo=masked(render(phrase.undo, value=value.value, before="(as before)")) if phrase.undo else "",
         fact=phrase.fact,
         expected=shows if phrase.fact else (),
-        repeatable=phrase.repeatable,
     )
 
 

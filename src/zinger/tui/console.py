@@ -86,7 +86,6 @@ class Console(Rows):
         self._marks: dict[int, str] = {}
         self._serial = 0
         self._version = 0
-        self._pinned = True
 
     def show(self, line: Line | None, noise: re.Pattern[str] | None) -> None:
         """Follow this line from now on; called at every tick."""

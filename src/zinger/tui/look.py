@@ -13,7 +13,7 @@ from rich.text import Text
 
 from zinger.run import Mark
 
-INK, PANEL, RAISED = "#12161a", "#0d1013", "#1d252c"
+INK, RAISED = "#12161a", "#1d252c"
 PAPER, DIM, FAINT = "#e8e2d4", "#8d959b", "#4a545c"
 BRASS, SLATE, GREEN, ROSE, VIOLET = "#d8a23a", "#7a9cc6", "#74b49b", "#d9738a", "#a58bd6"
 
