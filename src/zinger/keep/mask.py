@@ -18,7 +18,8 @@ _TELLING = 4
 
 
 def _telling(secret: bytes) -> int:
-    return max(1, min(_TELLING, len(secret) // 3))
+    """How many characters must be seen before more is held back; fewer would hold back ordinary echoes."""
+    return max(1, min(_TELLING, max(3, len(secret) // 3), len(secret) - 1))
 
 
 class Masker:
