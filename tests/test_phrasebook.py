@@ -29,7 +29,7 @@ def test_a_whole_prompt_wins_over_a_half_typed_one(quern: Phrasebook) -> None:
 
 
 FAULTS = [
-    ("(?P<hostname>\\S+) : look", "(?P<hostname>\\S+ : look", "quern-s2.yaml:39 (places.look.prompt)", "is broken"),
+    ("(?P<hostname>\\S+) : look", "(?P<hostname>\\S+ : look", "quern-s2.yaml:61 (places.look.prompt)", "is broken"),
     ("to: mgmt}", "to: mgnt}", "moves", "did you mean mgmt?"),
     ("  management.vlan:", "  management.vlna:", "settings.management.vlna", "did you mean management.vlan?"),
     ("read: gateway}", "read: gatway}", "settings.management.gateway.read", "did you mean gateway?"),

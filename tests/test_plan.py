@@ -18,7 +18,8 @@ baseline:
   accounts:
     administrator: {name: kettle-admin, secret: each device}
     viewer: {name: watch, secret: shared-view}
-  management: {vlan: 44}
+  management: {vlan: 44, stations: [10.44.0.0/16]}
+  ntp: {servers: [10.44.8.22, 10.44.8.23]}
   dns: {servers: [10.44.8.20]}
   services: {ssh: on, telnet: off}
   idle: {timeout: 10 min}

@@ -207,7 +207,8 @@ def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="def
         _lay_out_demo(job)
     opened = OpenJob(JobFolder(job))
     logins = [f"{book.title}: signs in as {book.factory.user} with {book.factory.password}, as its label says"
-              for name, book in opened.books.items() if any(d.family == name for d in opened.plan.devices)]
+              for book in (opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices)
+                           if name in opened.books)]
     asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins, as_json))
 
 

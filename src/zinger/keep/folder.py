@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import fcntl
 import os
-from collections.abc import Mapping
 from io import TextIOWrapper
 from pathlib import Path
 
-from zinger.phrasebook import Phrasebook, PhrasebookError, load_phrasebook, shipped_families
+from zinger.phrasebook import Families, PhrasebookError, load_family
 from zinger.plan import JOB_FILE, SHEET_FILE, Plan, Problem, Spot, mend, read_job, read_sheet, resolve
+from zinger.plan.jobfile import RawRow
 from zinger.plan.secrets import Vaulted
 
 
@@ -80,41 +80,43 @@ class JobFolder:
             self._lock.close()
             self._lock = None
 
-    def families(self) -> tuple[dict[str, Phrasebook], list[Problem]]:
-        """Shipped phrasebooks, and the job's own, which take precedence; broken ones become problems."""
-        books, problems = shipped_families(), []
+    def families(self) -> tuple[Families, list[Problem]]:
+        """The shipped families, and the job's own, which take precedence; broken ones become problems."""
+        families, problems = Families(), []
         for file in sorted((self.path / "phrasebooks").glob("*.yaml")):
             try:
-                book = load_phrasebook(file.read_text("utf-8"), f"phrasebooks/{file.name}")
-                books[book.family] = book
+                families.add(*load_family(file.read_text("utf-8"), f"phrasebooks/{file.name}"))
             except PhrasebookError as error:
                 problems += error.problems
             except (OSError, UnicodeDecodeError) as error:
                 spot = Spot(f"phrasebooks/{file.name}")
                 problems.append(mend("family-unreadable", spot, str(error), "Mend the file"))
-        return books, problems
+        return families, problems
 
-    def plan(self, books: Mapping[str, Phrasebook], vaulted: Vaulted | None = None,
-             problems: tuple[Problem, ...] = ()) -> Plan:
-        """Read, resolve and check the plan; raises JobFolderError when a file can't be read at all."""
+    def plan(self, families: Families, vaulted: Vaulted | None = None,
+             problems: tuple[Problem, ...] = (), sheet: str = "") -> Plan:
+        """Read, resolve and check the plan, with another build sheet of the folder if wanted.
+
+        Raises JobFolderError when a file can't be read at all.
+        """
         try:
             job = read_job((self.path / JOB_FILE).read_text("utf-8"))
         except (OSError, UnicodeDecodeError) as error:
             raise JobFolderError(f"{JOB_FILE} can't be read: {error}") from None
-        sheet = self.path / job.sheet
+        name = sheet or job.sheet
         found: list[Problem] = list(problems)
-        if sheet.resolve().parent != self.path.resolve():
+        rows: list[RawRow] = []
+        file = self.path / name
+        if file.resolve().parent != self.path.resolve():
             found.append(mend("sheet-elsewhere", Spot(JOB_FILE, None, "devices"),
-                              f"{job.sheet} is not in the job folder", "Copy the sheet into the folder"))
-            rows = []
-        elif not sheet.is_file():
-            found.append(mend("sheet-missing", Spot(job.sheet), "the build sheet is missing",
+                              f"{name} is not in the job folder", "Copy the sheet into the folder"))
+        elif not file.is_file():
+            found.append(mend("sheet-missing", Spot(name), "the build sheet is missing",
                               f"Put it into {self.path.name}/, or name it in {JOB_FILE} as devices:"))
-            rows = []
         else:
             try:
-                rows, trouble = read_sheet(sheet.read_bytes(), job.sheet)
+                rows, trouble = read_sheet(file.read_bytes(), name, job.columns)
             except OSError as error:
-                raise JobFolderError(f"{job.sheet} can't be read: {error.strerror}") from None
+                raise JobFolderError(f"{name} can't be read: {error.strerror}") from None
             found += trouble
-        return resolve(job, rows, {name: book.rules for name, book in books.items()}, vaulted, tuple(found))
+        return resolve(job, rows, families.rules, vaulted, tuple(found))

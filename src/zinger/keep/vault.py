@@ -8,6 +8,7 @@ before `put` returns: a new password is in the vault before its first character 
 from __future__ import annotations
 
 import hmac
+import itertools
 import json
 import os
 import secrets as entropy
@@ -20,6 +21,15 @@ import platformdirs
 import pyrage
 
 from zinger.plan import FamilyRules, SecretRef, SecretTraits
+
+_WELL_KNOWN = frozenset("public private secret admin password default community read write snmp monitor cable".split())
+
+
+def _counts(secret: str) -> bool:
+    """Whether the characters count up, count down or repeat, like 12345678 or aaaaaaaa."""
+    steps = {(ord(b) - ord(a)) % 10 if a.isdigit() and b.isdigit() else ord(b) - ord(a)
+             for a, b in itertools.pairwise(secret)}
+    return len(secret) > 3 and len(steps) == 1 and steps <= {0, 1, -1, 9}
 
 
 class VaultError(Exception):
@@ -124,6 +134,9 @@ class Vault:
             score=4 if random else int(zxcvbn.zxcvbn(secret[:72])["score"]),
             sameness=hmac.new(self._salt, secret.encode(), sha256).hexdigest()[:16],
             sayable=secret.isprintable() and secret == secret.strip(),
+            well_known=secret.lower() in _WELL_KNOWN,
+            counts=_counts(secret),
+            hex_digits=all(c in string.hexdigits for c in secret),
         )
 
     def _write(self, every: Mapping[str, str]) -> None:

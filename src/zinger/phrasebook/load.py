@@ -7,18 +7,20 @@ a place that does not exist, is checked while compiling.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from importlib import resources
 from io import StringIO
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from ruamel.yaml import YAML
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
-from zinger.phrasebook.model import Factory, Kind, Move, Phrase, Phrasebook, Place, Reading
+from zinger.phrasebook.model import Card, Factory, Kind, Move, Phrase, Phrasebook, Place, Reading
 from zinger.phrasebook.words import WordsError, names_used
 from zinger.plan import SETTINGS, FamilyRules, Problem, Spot, did_you_mean, mend
+from zinger.plan.families import ROLE_SECTIONS
+from zinger.plan.parsing import parse_interface, parse_ports
 
 _KEYS = {"ctrl-c": "\x03", "ctrl-u": "\x15", "ctrl-x": "\x18", "ctrl-z": "\x1a", "escape": "\x1b",
          "space": " ", "enter": "\r", "tab": "\t"}
@@ -39,14 +41,18 @@ class _Shape(BaseModel):
 
 
 class _SignIn(_Shape):
-    user: str
-    password: str
+    user: str = ""
+    password: str = ""
+    on_label: bool = False
 
 
 class _Factory(_Shape):
-    console: str
-    address: str
+    console: str = ""
+    address: str = ""
+    only_while: str = ""
+    reach: str = ""
     sign_in: _SignIn
+    first: str = ""
     boots_in: str
 
 
@@ -106,12 +112,21 @@ class _Reading(_Shape):
     take: dict[str, str]
 
 
-class _Book(_Shape):
+class _Card(_Shape):
     family: str
     title: str
     kind: str = "device"
     factory: _Factory
     limits: _Limits = _Limits()
+    takes: list[str] = list(ROLE_SECTIONS)
+    ports: str = ""
+    proved_over: list[str] = ["services.ssh"]
+    panel: str = ""
+    lights: dict[str, str] = {}
+    buttons: dict[str, str] = {}
+
+
+class _Book(_Card):
     typing: _Typing = _Typing()
     home: str
     view: str | None = None
@@ -126,8 +141,8 @@ class _Book(_Shape):
     keep: _Phrase
 
 
-def load_phrasebook(text: str, file: str) -> Phrasebook:
-    """Read and check one phrasebook; raises PhrasebookError with everything that is wrong."""
+def load_family(text: str, file: str) -> tuple[Card, Phrasebook | None]:
+    """Read and check one family: its card, and its phrasebook if the file has places. Raises PhrasebookError."""
     try:
         data = YAML(typ="rt").load(StringIO(text))
     except MarkedYAMLError as error:
@@ -137,19 +152,84 @@ def load_phrasebook(text: str, file: str) -> Phrasebook:
         raise PhrasebookError([mend("family-unreadable", spot, what, "Mend this line")]) from None
     except YAMLError as error:
         raise PhrasebookError([mend("family-unreadable", Spot(file), str(error), "Mend the file")]) from None
+    speaks = not isinstance(data, dict) or bool(data.keys() & {"places", "moves", "readings", "home"})
     try:
-        shape = _Book.model_validate(data)
+        shape = (_Book if speaks else _Card).model_validate(data)
     except ValidationError as error:
         raise PhrasebookError([_shape_problem(data, file, e) for e in error.errors()]) from None
-    return _Compiler(data, file, shape).book()
+    compiler = _Compiler(data, file, shape)
+    return compiler.family()
 
 
-def shipped_families() -> dict[str, Phrasebook]:
+def load_phrasebook(text: str, file: str) -> Phrasebook:
+    """Read and check one phrasebook; raises PhrasebookError with everything that is wrong."""
+    book = load_family(text, file)[1]
+    if book is None:
+        raise PhrasebookError([mend("family-shape", Spot(file), "it has no places, so it is no phrasebook",
+                                    "Add places, moves, settings and readings")])
+    return book
+
+
+class Families(Mapping[str, Card]):
+    """All families that are known, by name; a shipped file is read when its family is first asked for."""
+
+    def __init__(self) -> None:
+        folder = resources.files("zinger.phrasebook") / "families"
+        self._files = {entry.name.removesuffix(".yaml"): entry for entry in
+                       sorted(folder.iterdir(), key=lambda e: e.name) if entry.name.endswith(".yaml")}
+        self._loaded: dict[str, tuple[Card, Phrasebook | None]] = {}
+        self.rules = _View(self, lambda card, book: card.rules)
+        self.books = _View(self, lambda card, book: book)
+
+    def add(self, card: Card, book: Phrasebook | None) -> None:
+        """Put a job's own family in, before a shipped one of the same name."""
+        self._loaded[card.family] = (card, book)
+
+    def both(self, name: str) -> tuple[Card, Phrasebook | None]:
+        """A family's card, and its phrasebook if it has one; raises KeyError."""
+        if name not in self._loaded:
+            entry = self._files[name]
+            self._loaded[name] = load_family(entry.read_text("utf-8"), entry.name)
+        return self._loaded[name]
+
+    def __getitem__(self, name: str) -> Card:
+        return self.both(name)[0]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(dict.fromkeys([*self._files, *self._loaded]))
+
+    def __len__(self) -> int:
+        return len(self._files.keys() | self._loaded.keys())
+
+
+_T = TypeVar("_T")
+
+
+class _View(Mapping[str, _T]):
+    """The families that have some part, by name."""
+
+    def __init__(self, families: Families, part: Callable[[Card, Phrasebook | None], _T | None]) -> None:
+        self._families, self._part = families, part
+
+    def __getitem__(self, name: str) -> _T:
+        found = self._part(*self._families.both(name))
+        if found is None:
+            raise KeyError(name)
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return (name for name in self._families if self._part(*self._families.both(name)) is not None)
+
+    def __len__(self) -> int:
+        return sum(1 for _ in self)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._families and self._part(*self._families.both(str(name))) is not None
+
+
+def shipped_families() -> Mapping[str, Phrasebook]:
     """The phrasebooks that ship with Zinger, by family name."""
-    folder = resources.files("zinger.phrasebook") / "families"
-    books = (load_phrasebook(entry.read_text("utf-8"), entry.name)
-             for entry in sorted(folder.iterdir(), key=lambda e: e.name) if entry.name.endswith(".yaml"))
-    return {book.family: book for book in books}
+    return Families().books
 
 
 def _line(data: Any, path: Iterable[str | int]) -> int | None:
@@ -179,12 +259,24 @@ def _shape_problem(data: Any, file: str, error: Any) -> Problem:
 class _Compiler:
     """Turns the checked shape into the compiled book, collecting what does not fit together."""
 
-    def __init__(self, data: Any, file: str, shape: _Book) -> None:
+    def __init__(self, data: Any, file: str, shape: _Card) -> None:
         self.data, self.file, self.shape = data, file, shape
         self.problems: list[Problem] = []
 
-    def book(self) -> Phrasebook:
+    def family(self) -> tuple[Card, Phrasebook | None]:
+        """The card, and the book if there is one; raises PhrasebookError."""
+        card = self._card()
+        book = self._book(self.shape, card) if isinstance(self.shape, _Book) else None
+        if self.problems:
+            raise PhrasebookError(self.problems)
+        return card, book
+
+    def _card(self) -> Card:
         shape = self.shape
+        return Card(shape.family, shape.title, shape.kind, self._factory(), self._rules(), shape.panel.rstrip("\n"),
+                    tuple(shape.lights.items()), tuple(shape.buttons.items()))
+
+    def _book(self, shape: _Book, card: Card) -> Phrasebook:
         places = {name: self._place(name, p) for name, p in shape.places.items()}
         facts = {fact for reading in shape.readings.values() for fact in reading.take}
         moves = tuple(self._move(i, m, places) for i, m in enumerate(shape.moves))
@@ -196,17 +288,13 @@ class _Compiler:
                 self._bad(["settings", name], f"no setting is called {name}{did_you_mean(name, SETTINGS)}")
         for key, place in (("home", shape.home), ("view", shape.view or shape.home)):
             self._known_place([key], place)
-        book = Phrasebook(
-            family=shape.family, title=shape.title, kind=shape.kind, factory=self._factory(),
-            rules=self._rules(), home=shape.home, view=shape.view or shape.home, places=places, moves=moves,
+        return Phrasebook(
+            card=card, home=shape.home, view=shape.view or shape.home, places=places, moves=moves,
             phrases=phrases, readings=readings, keep=keep, identity=shape.identity,
-            noise=self._any_of("noise"), refusals=tuple(self._patterns("refusals")),
-            boot=self._any_of("boot", re.MULTILINE),
+            noise=self._any_of("noise", shape.noise), refusals=tuple(self._patterns("refusals", shape.refusals)),
+            boot=self._any_of("boot", shape.boot, re.MULTILINE),
             enter=self._key(["typing", "enter"], shape.typing.enter),
             cancel=self._key(["typing", "cancel"], shape.typing.cancel))
-        if self.problems:
-            raise PhrasebookError(self.problems)
-        return book
 
     def _place(self, name: str, p: _Place) -> Place:
         path = ["places", name]
@@ -260,24 +348,39 @@ class _Compiler:
 
     def _factory(self) -> Factory:
         f = self.shape.factory
-        match = re.fullmatch(r"(\d+) ?s", f.boots_in)
+        match = re.fullmatch(r"(\d+) ?(s|min)", f.boots_in)
         if not match:
             self._bad(["factory", "boots_in"], f"{f.boots_in!r} is no duration; write it like 90 s")
-        return Factory(f.console, f.address, f.sign_in.user, f.sign_in.password,
-                       float(match[1]) if match else 0.0)
+        seconds = float(match[1]) * (60 if match[2] == "min" else 1) if match else 0.0
+        return Factory(f.console, f.address, f.sign_in.user, f.sign_in.password, seconds, f.reach, f.only_while,
+                       f.first, f.sign_in.on_label)
 
     def _rules(self) -> FamilyRules:
-        host, secret = self.shape.limits.hostname, self.shape.limits.secret
+        shape = self.shape
+        host, secret = shape.limits.hostname, shape.limits.secret
         self._regex(["limits", "hostname", "of"], host.of)
-        return FamilyRules(self.shape.family, self.shape.title, host.longest, host.of, secret.shortest,
-                           secret.longest, tuple(secret.classes))
+        factory = self._parsed(["factory", "address"], parse_interface, shape.factory.address)
+        ports = self._parsed(["ports"], parse_ports, shape.ports)
+        for section in shape.takes:
+            if section not in ROLE_SECTIONS:
+                self._bad(["takes"], f"no section is called {section!r}{did_you_mean(section, ROLE_SECTIONS)}")
+        return FamilyRules(shape.family, shape.title, host.longest, host.of, secret.shortest, secret.longest,
+                           tuple(secret.classes), tuple(shape.takes), ports or (), factory,
+                           bool(shape.factory.console), tuple(shape.proved_over), isinstance(shape, _Book))
 
-    def _patterns(self, key: str) -> list[re.Pattern[str]]:
-        return [self._regex([key, i], source) for i, source in enumerate(getattr(self.shape, key))]
+    def _parsed(self, path: list[str | int], parse: Callable[[object], _T], text: str) -> _T | None:
+        try:
+            return parse(text) if text else None
+        except ValueError as error:
+            self._bad(path, str(error))
+            return None
 
-    def _any_of(self, key: str, flags: re.RegexFlag = re.NOFLAG) -> re.Pattern[str]:
-        self._patterns(key)
-        joined = "|".join(f"(?:{source})" for source in getattr(self.shape, key)) or "(?!)"
+    def _patterns(self, key: str, sources: Iterable[str]) -> list[re.Pattern[str]]:
+        return [self._regex([key, i], source) for i, source in enumerate(sources)]
+
+    def _any_of(self, key: str, sources: list[str], flags: re.RegexFlag = re.NOFLAG) -> re.Pattern[str]:
+        self._patterns(key, sources)
+        joined = "|".join(f"(?:{source})" for source in sources) or "(?!)"
         try:
             return re.compile(joined, flags)
         except re.error:
@@ -309,8 +412,9 @@ class _Compiler:
                       f"{', '.join(sorted(known))}")
 
     def _known_place(self, path: Iterable[str | int], name: str) -> None:
-        if name not in self.shape.places:
-            self._bad(path, f"no place is called {name!r}{did_you_mean(name, self.shape.places)}")
+        places = self.shape.places if isinstance(self.shape, _Book) else {}
+        if name not in places:
+            self._bad(path, f"no place is called {name!r}{did_you_mean(name, places)}")
 
     def _bad(self, path: Iterable[str | int], what: str) -> None:
         steps = list(path)

@@ -90,24 +90,47 @@ class Reading:
 
 @dataclass(frozen=True)
 class Factory:
-    """Factory facts, as people look them up; times in seconds."""
+    """Factory facts, as people look them up; times in seconds.
+
+    `console` is speed and framing, empty for a family without one; `address` empty for one that has none out of
+    the box; `reach` says in a sentence how the first contact is made. `password` is empty when there is none or when
+    it is printed on the box (`on_label`).
+    """
 
     console: str
     address: str
     user: str
     password: str
     boots_in: float
+    reach: str = ""
+    only_while: str = ""
+    first: str = ""
+    on_label: bool = False
 
 
 @dataclass(frozen=True)
-class Phrasebook:
-    """One family's map, phrases, readings, limits and habits."""
+class Card:
+    """What people look up about a family before they touch it; every family has one, with or without a phrasebook.
+
+    `panel` is the front in characters, with what is to be used in braces. `lights` and `buttons` are pairs of
+    (which and how, what it means).
+    """
 
     family: str
     title: str
     kind: str
     factory: Factory
     rules: FamilyRules
+    panel: str = ""
+    lights: tuple[tuple[str, str], ...] = ()
+    buttons: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Phrasebook:
+    """One family's map, phrases, readings, limits and habits."""
+
+    card: Card
     home: str
     view: str
     places: Mapping[str, Place]
@@ -121,6 +144,26 @@ class Phrasebook:
     boot: re.Pattern[str]
     enter: str = "\r"
     cancel: str = "\x15"
+
+    @property
+    def family(self) -> str:
+        """The family's name, as files write it."""
+        return self.card.family
+
+    @property
+    def title(self) -> str:
+        """The family's name for people."""
+        return self.card.title
+
+    @property
+    def factory(self) -> Factory:
+        """How a device of the family comes out of its box."""
+        return self.card.factory
+
+    @property
+    def rules(self) -> FamilyRules:
+        """What the family accepts."""
+        return self.card.rules
 
     def moves_from(self, place: str) -> list[Move]:
         """The moves that begin at a place."""

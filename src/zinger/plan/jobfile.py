@@ -1,4 +1,4 @@
-"""`job.yaml` and the build sheet, read into raw values that remember their file and line.
+"""`job.yaml`, read into raw values that remember their line; the build sheet is read in `sheets`.
 
 Nothing is judged here but the shape of the files: what cannot be read at all is a `Problem`; what can be
 read is handed on as it was written, for `resolve` to type and `checks` to doubt.
@@ -6,10 +6,8 @@ read is handed on as it was written, for `resolve` to type and `checks` to doubt
 
 from __future__ import annotations
 
-import csv
-import io
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from io import StringIO
 from typing import Any
@@ -19,25 +17,20 @@ from ruamel.yaml.comments import CommentedMap
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
 from zinger.plan.problems import Problem, Spot, did_you_mean, mend
-from zinger.plan.settings import ACCOUNTS, SETTINGS
+from zinger.plan.settings import SETTINGS
 
 JOB_FILE = "job.yaml"
 SHEET_FILE = "devices.csv"
-_TOP = ("job", "note", "mode", "baseline", "sites", "roles", "devices")
-_IDENTITY = {
-    "site": ("site", "station"),
-    "role": ("role",),
-    "family": ("family", "type", "model"),
-    "serial": ("serial", "serial number", "s/n"),
-    "mac": ("mac", "mac address"),
-    "label": ("label", "asset", "asset label"),
-    "location": ("location", "installed at", "cabinet"),
-    "console": ("console", "link"),
-}
+TOO_LARGE = 2_000_000
+"""More bytes than any job.yaml needs; larger files are refused before they are parsed."""
+TOO_MANY = 200_000
+"""More entries than any job.yaml needs, aliases unfolded."""
+_TOP = ("job", "note", "mode", "baseline", "sites", "roles", "families", "devices", "naming", "addresses", "columns")
+_RULES = ("head", "tail", "gateway", "allocate")
 _GROUPS = {name.split(".")[0] for name in SETTINGS}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Raw:
     """A value as somebody wrote it, and where."""
 
@@ -57,6 +50,7 @@ class RawSite:
     name: str
     subnet: Raw | None
     settings: Layered
+    addresses: Mapping[str, Raw] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -80,20 +74,71 @@ class RawJob:
     baseline: Layered = field(default_factory=dict)
     sites: Mapping[str, RawSite] = field(default_factory=dict)
     roles: Mapping[str, Layered] = field(default_factory=dict)
+    short: Mapping[str, str] = field(default_factory=dict)
+    """The short word for a role in hostnames, where it has one."""
+    families: Mapping[str, Layered] = field(default_factory=dict)
+    naming: Raw | None = None
+    """The rule that makes a hostname where the sheet has none, such as `{site}-{role}{n:02}`."""
+    addresses: Mapping[str, Raw] = field(default_factory=dict)
+    columns: Mapping[str, str] = field(default_factory=dict)
+    """What headings mean that were confirmed at an import: heading to setting or identity, or to nothing."""
     problems: tuple[Problem, ...] = ()
 
 
-def read_job(text: str, file: str = JOB_FILE) -> RawJob:
-    """Read `job.yaml`. Unreadable or misshapen parts become problems; the rest is still read."""
+class UnreadableError(ValueError):
+    """A file that can't be read at all: what, where, and what to do."""
+
+    def __init__(self, spot: Spot, what: str, do: str) -> None:
+        super().__init__(f"{spot}: {what}. {do}.")
+        self.spot, self.what, self.do = spot, what, do
+
+
+def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
+    """YAML 1.2 with its comments and lines; raises UnreadableError for broken or too large files and alias bombs."""
+    if len(text) > too_large:
+        raise UnreadableError(Spot(file), f"it has {len(text) / 1e6:.0f} MB, more than {too_large / 1e6:g}",
+                              "Look whether this is the right file")
+    tab = re.search(r"^ *\t", text, re.MULTILINE)
     try:
         data = YAML(typ="rt").load(StringIO(text))
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         spot = Spot(file, mark.line + 1 if mark else None)
-        what = re.sub(r"\s+", " ", str(error.problem or "it cannot be read"))
-        return RawJob(problems=(mend("job-unreadable", spot, f"not valid YAML: {what}", "Mend this line"),))
-    except YAMLError as error:
-        return RawJob(problems=(mend("job-unreadable", Spot(file), f"not valid YAML: {error}", "Mend the file"),))
+        what = re.sub(r"\s+", " ", str(error.problem or "it cannot be read")).partition(" with value ")[0]
+        if tab:
+            line = text.count("\n", 0, tab.start()) + 1
+            raise UnreadableError(Spot(file, line), "not valid YAML: a tab stands where blanks must indent",
+                                  "Use blanks for indenting") from None
+        do = "Remove one of the two" if "duplicate key" in what else "Mend this line"
+        raise UnreadableError(spot, f"not valid YAML: {what}", do) from None
+    except (YAMLError, ValueError, RecursionError) as error:
+        what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error).splitlines()[0]
+        raise UnreadableError(Spot(file), f"not valid YAML: {what}", "Mend the file") from None
+    if _unfolds(data) > TOO_MANY * (too_large // TOO_LARGE):
+        raise UnreadableError(Spot(file), "its aliases unfold to more entries than any plan has",
+                              "Write the values out, or remove the anchors")
+    return data
+
+
+def _unfolds(data: Any, enough: int = 2_000_000) -> int:
+    """How many entries there are when aliases are followed; stops counting at `enough`."""
+    count, waiting = 0, [data]
+    while waiting and count < enough:
+        node = waiting.pop()
+        count += 1
+        if isinstance(node, dict):
+            waiting += node.values()
+        elif isinstance(node, list):
+            waiting += node
+    return count
+
+
+def read_job(text: str, file: str = JOB_FILE) -> RawJob:
+    """Read `job.yaml`. Unreadable or misshapen parts become problems; the rest is still read."""
+    try:
+        data = load_yaml(text, file)
+    except UnreadableError as error:
+        return RawJob(problems=(mend("job-unreadable", error.spot, error.what, error.do),))
     if not isinstance(data, CommentedMap):
         what = "the file is empty" if data is None else "the file is no mapping of keys to values"
         return RawJob(problems=(mend("job-shape", Spot(file), what, "Begin it with `job: name of the job`"),))
@@ -120,10 +165,15 @@ class _JobReader:
             for part in (self._mapping(data, "sites"),)
             for key, body in part.items()
         }
-        roles = {
-            str(key): self._settings(body, f"roles.{key}")
-            for key, body in self._mapping(data, "roles").items()
-        }
+        roles, short = {}, {}
+        for key, body in self._mapping(data, "roles").items():
+            if isinstance(body, CommentedMap) and "short" in body:
+                short[str(key)] = str(body["short"])
+            roles[str(key)] = self._settings(body, f"roles.{key}", skip=("short",))
+        families = {str(key): self._settings(body, f"families.{key}")
+                    for key, body in self._mapping(data, "families").items()}
+        naming = Raw(data["naming"], self._spot(data, "naming", "naming")) if "naming" in data else None
+        columns = {str(k): "" if v is None else str(v) for k, v in self._mapping(data, "columns").items()}
         return RawJob(
             title=str(data.get("job", "")).strip() or "unnamed job",
             note=str(data.get("note", "") or ""),
@@ -132,6 +182,11 @@ class _JobReader:
             baseline=self._settings(self._mapping(data, "baseline"), "baseline"),
             sites=sites,
             roles=roles,
+            short=short,
+            families=families,
+            naming=naming,
+            addresses=self._addresses(self._mapping(data, "addresses"), "addresses"),
+            columns=columns,
             problems=tuple(self.problems),
         )
 
@@ -139,10 +194,22 @@ class _JobReader:
         if not isinstance(body, CommentedMap):
             self.problems.append(mend("job-shape", spot, f"site {key} says nothing", "Give it a name and a subnet"))
             body = CommentedMap()
-        own = {k: v for k, v in body.items() if k in ("name", "subnet")}
+        own = {k: v for k, v in body.items() if k in ("name", "subnet", "addresses")}
         rest = {k: (v, self._spot(body, k, f"sites.{key}.{k}")) for k, v in body.items() if k not in own}
         subnet = Raw(own["subnet"], self._spot(body, "subnet", f"sites.{key}.subnet")) if "subnet" in own else None
-        return RawSite(key, spot, str(own.get("name", key)), subnet, self._flatten(rest, f"sites.{key}"))
+        return RawSite(key, spot, str(own.get("name", key)), subnet, self._flatten(rest, f"sites.{key}"),
+                       self._addresses(self._mapping(body, "addresses"), f"sites.{key}.addresses"))
+
+    def _addresses(self, part: CommentedMap, path: str) -> dict[str, Raw]:
+        """`{head: 10, tail: 5, gateway: first, allocate: on}`: how a subnet is handed out."""
+        rules: dict[str, Raw] = {}
+        for key, value in part.items():
+            if key in _RULES:
+                rules[str(key)] = Raw(value, self._spot(part, key, f"{path}.{key}"))
+            else:
+                self._bad(part, key, f"{path}.{key}", f"nothing here is called {key!r}{did_you_mean(str(key), _RULES)}",
+                          f"Use one of {', '.join(_RULES)}")
+        return rules
 
     def _mapping(self, data: CommentedMap, key: str) -> CommentedMap:
         part = data.get(key)
@@ -153,7 +220,7 @@ class _JobReader:
             return CommentedMap()
         return part
 
-    def _settings(self, body: object, path: str) -> Layered:
+    def _settings(self, body: object, path: str, skip: tuple[str, ...] = ()) -> Layered:
         if body is None:
             return {}
         if not isinstance(body, CommentedMap):
@@ -161,7 +228,8 @@ class _JobReader:
                 mend("job-shape", Spot(self.file, None, path), f"{path} must be a mapping of settings",
                      "Write for example `dns: {servers: [10.44.8.10]}` below it"))
             return {}
-        return self._flatten({k: (v, self._spot(body, k, f"{path}.{k}")) for k, v in body.items()}, path)
+        return self._flatten({k: (v, self._spot(body, k, f"{path}.{k}")) for k, v in body.items() if k not in skip},
+                             path)
 
     def _flatten(self, body: Mapping[Any, tuple[Any, Spot]], path: str) -> dict[str, Raw]:
         flat: dict[str, Raw] = {}
@@ -193,81 +261,3 @@ class _JobReader:
 
     def _bad(self, mapping: CommentedMap, key: object, path: str, what: str, do: str) -> None:
         self.problems.append(mend("job-shape", self._spot(mapping, key, path), what, do))
-
-
-def read_sheet(data: bytes, file: str = SHEET_FILE) -> tuple[list[RawRow], list[Problem]]:
-    """Read a build sheet: any column order, comma, semicolon, tab or bar; a byte-order mark is harmless."""
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("cp1252", errors="replace")
-    if "\0" in text:
-        return [], [mend("sheet-unreadable", Spot(file), "this is no text file", "Export the sheet as CSV")]
-    lines = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text), strict=True)
-    try:
-        table = [(lines.line_num, cells) for cells in lines]
-    except csv.Error as error:
-        spot = Spot(file, lines.line_num)
-        return [], [mend("sheet-unreadable", spot, f"this line is no CSV: {error}", "Look for a quote left open")]
-    filled = [(number, cells) for number, cells in table if any(c.strip() for c in cells)]
-    if not filled:
-        return [], [mend("sheet-empty", Spot(file), "the sheet has no rows", "Put the column headings in row 1")]
-    headings, problems = _headings(file, *filled[0])
-    rows = [_row(file, number, cells, headings) for number, cells in filled[1:]]
-    for number, cells in filled[1:]:
-        if len(cells) > len(headings) and any(c.strip() for c in cells[len(headings):]):
-            problems.append(mend("sheet-shape", Spot(file, number), "this row has more cells than there are headings",
-                                 "Look for a delimiter inside a value and quote it"))
-    if not rows:
-        problems.append(mend("sheet-empty", Spot(file), "the sheet has headings but no devices", "Add a row a device"))
-    return rows, problems
-
-
-def _delimiter(text: str) -> str:
-    heading = next((line for line in text.splitlines() if line.strip()), "")
-    return max(",;\t|", key=heading.count)
-
-
-def _headings(file: str, number: int, cells: list[str]) -> tuple[list[tuple[str, str]], list[Problem]]:
-    """Pair each heading as written with what it means; an unknown one means nothing and is kept."""
-    means = dict(_known_headings())
-    headings = [(cell.strip(), means.get(" ".join(cell.lower().replace("_", " ").split()), "")) for cell in cells]
-    problems: list[Problem] = []
-    seen: dict[str, str] = {}
-    for written, meaning in headings:
-        if meaning and meaning in seen:
-            problems.append(mend("sheet-shape", Spot(file, number, written),
-                                 f"columns {seen[meaning]!r} and {written!r} mean the same", "Remove one of them"))
-        seen.setdefault(meaning, written)
-    for needed in ("hostname", "family", "site"):
-        if needed not in seen:
-            problems.append(mend("sheet-shape", Spot(file, number), f"no column says the {needed}",
-                                 f"Add a column headed {needed!r}"))
-    return headings, problems
-
-
-def _known_headings() -> Iterator[tuple[str, str]]:
-    for identity, aliases in _IDENTITY.items():
-        for alias in aliases:
-            yield alias, identity
-    for setting in SETTINGS.values():
-        if setting.name not in ACCOUNTS:
-            for alias in setting.columns:
-                yield alias, setting.name
-
-
-def _row(file: str, number: int, cells: list[str], headings: list[tuple[str, str]]) -> RawRow:
-    identity: dict[str, str] = {}
-    settings: dict[str, Raw] = {}
-    kept: dict[str, str] = {}
-    for (written, meaning), cell in zip(headings, cells, strict=False):
-        value = cell.strip()
-        if not value:
-            continue
-        if meaning in SETTINGS:
-            settings[meaning] = Raw(value, Spot(file, number, written))
-        elif meaning:
-            identity[meaning] = value
-        else:
-            kept[written] = value
-    return RawRow(Spot(file, number), identity, settings, kept)

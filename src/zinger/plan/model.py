@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
-from ipaddress import IPv4Network, IPv6Network
+from functools import cached_property
+from typing import Any
 
+from zinger.plan.parsing import Address, Network
 from zinger.plan.problems import Problem, Severity, Spot
 from zinger.plan.secrets import SecretRef
-from zinger.plan.settings import SETTINGS, Account, ManagementAddress
-
-Network = IPv4Network | IPv6Network
+from zinger.plan.settings import ACCOUNTS, SETTINGS, Account, ManagementAddress
 
 
 class Layer(StrEnum):
@@ -21,10 +21,11 @@ class Layer(StrEnum):
     BASELINE = "baseline"
     SITE = "site"
     ROLE = "role"
+    FAMILY = "family"
     SHEET = "sheet"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Origin:
     """Where a value comes from: the layer, its name for people, and the spot in the file."""
 
@@ -36,7 +37,7 @@ class Origin:
         return self.label
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Value:
     """A setting's typed value, its origin, and what it overrode (strongest first)."""
 
@@ -51,6 +52,9 @@ class Value:
         return SETTINGS[self.setting].show(self.value)
 
 
+_JOB = Spot("job.yaml")
+
+
 @dataclass(frozen=True)
 class Site:
     """A place with its own subnet; `key` is how the sheet and `job.yaml` name it."""
@@ -58,6 +62,15 @@ class Site:
     key: str
     name: str
     subnet: Network | None = None
+    spot: Spot = _JOB
+    head: int = 0
+    """How many addresses at the beginning of the subnet are never handed out."""
+    tail: int = 0
+    """How many at its end."""
+    allocates: bool = False
+    """Whether a device without an address gets the first free one."""
+    gateway: Address | None = None
+    """The first or last address of the subnet, as the job says."""
 
 
 @dataclass(frozen=True)
@@ -70,31 +83,34 @@ class Device:
     family: str
     values: Mapping[str, Value]
     spot: Spot
+    own: frozenset[str] = frozenset()
+    """The settings that this device has for itself; it shares all others with its site, role and family."""
     serial: str = ""
     mac: str = ""
     label: str = ""
     location: str = ""
     console: str = ""
+    address: ManagementAddress | None = field(init=False, compare=False, repr=False)
+    """The planned management address, if there is one."""
+    fixed: ManagementAddress | None = field(init=False, compare=False, repr=False)
+    """The planned management address if it is a fixed one."""
 
-    def value(self, setting: str) -> object | None:
-        """The typed value of a setting, or None when it is not planned."""
+    def __post_init__(self) -> None:
+        planned = self.value("management.address")
+        address = planned if isinstance(planned, ManagementAddress) else None
+        object.__setattr__(self, "address", address)
+        object.__setattr__(self, "fixed", address if address is not None and address.address is not None else None)
+
+    def value(self, setting: str) -> Any:
+        """The typed value of a setting (of the type that its parser gives), or None when it is not planned."""
         found = self.values.get(setting)
         return found.value if found else None
 
     @property
-    def address(self) -> ManagementAddress | None:
-        """The planned management address, if there is one."""
-        value = self.value("management.address")
-        return value if isinstance(value, ManagementAddress) else None
-
-    @property
     def accounts(self) -> tuple[tuple[str, Account], ...]:
         """Planned accounts as (setting, account), the administrator first."""
-        return tuple(
-            (name, value.value)
-            for name, value in self.values.items()
-            if isinstance(value.value, Account)
-        )
+        planned = ((name, self.value(name)) for name in ACCOUNTS)
+        return tuple((name, value) for name, value in planned if isinstance(value, Account))
 
     @property
     def factory_account_secret(self) -> SecretRef:
@@ -115,10 +131,11 @@ class Plan:
 
     def device(self, name: str) -> Device:
         """The device of that hostname; raises KeyError."""
-        for device in self.devices:
-            if device.name == name:
-                return device
-        raise KeyError(name)
+        return self._by_name[name]
+
+    @cached_property
+    def _by_name(self) -> dict[str, Device]:
+        return {device.name: device for device in reversed(self.devices)}
 
     def to_mend(self, device: str | None = None) -> tuple[Problem, ...]:
         """Problems that stop a run: of one device (with those that name no device), or all."""

@@ -1,10 +1,10 @@
-"""What is wrong with a plan: one sentence, the place it stands in, and what to do about it."""
+"""What is wrong with a plan: one sentence, the place it stands in, what to do, and a repair where one is safe."""
 
 from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 
@@ -15,7 +15,7 @@ class Severity(StrEnum):
     THINK = "think"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Spot:
     """Where a value was written: file, line (1-based) and the column heading or key path."""
 
@@ -26,6 +26,31 @@ class Spot:
     def __str__(self) -> str:
         line = f":{self.line}" if self.line else ""
         return f"{self.file}{line}" + (f" ({self.key})" if self.key else "")
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One edit of the job's files, not yet made.
+
+    With a `row` (its line, 1-based) it is a cell of the build sheet, and `path` is the one setting or identity
+    that the column means; without, it is the entry of `job.yaml` at that path. `text` None takes the value away.
+    """
+
+    path: tuple[str, ...]
+    text: str | None
+    row: int | None = None
+
+    def __str__(self) -> str:
+        where = f"row {self.row}, " if self.row else "job.yaml, "
+        return f"{where}{'.'.join(self.path)}: {self.text if self.text is not None else '(nothing)'}"
+
+
+@dataclass(frozen=True, slots=True)
+class Repair:
+    """A safe way out of a problem: in words, and as changes that can be looked at, made and undone."""
+
+    words: str
+    changes: tuple[Change, ...]
 
 
 @dataclass(frozen=True)
@@ -42,24 +67,34 @@ class Problem:
     do: str
     devices: tuple[str, ...] = ()
     setting: str | None = None
+    repair: Repair | None = field(default=None, compare=False)
+
+    @property
+    def who(self) -> str:
+        """The devices in words: three names at most, and how many more."""
+        if len(self.devices) <= 4:
+            return ", ".join(self.devices)
+        return f"{', '.join(self.devices[:3])} and {len(self.devices) - 3} more"
 
     def __str__(self) -> str:
-        who = f"{', '.join(self.devices)}: " if self.devices else ""
+        who = f"{self.who}: " if self.devices else ""
         return f"{self.spot}: {who}{self.what}. {self.do}."
 
 
-def mend(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None) -> Problem:
+def mend(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None,
+         repair: Repair | None = None) -> Problem:
     """A problem that must be mended before the device is touched."""
-    return Problem(id, Severity.MEND, spot, what, do, devices, setting)
+    return Problem(id, Severity.MEND, spot, what, do, devices, setting, repair)
 
 
-def think(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None) -> Problem:
+def think(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None,
+          repair: Repair | None = None) -> Problem:
     """A problem that only a person can weigh; it stops nothing."""
-    return Problem(id, Severity.THINK, spot, what, do, devices, setting)
+    return Problem(id, Severity.THINK, spot, what, do, devices, setting, repair)
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:
     """Return ` (did you mean X?)` for the likeliest known word, or nothing."""
-    near = difflib.get_close_matches(word.lower(), {k.lower(): k for k in known}, n=1, cutoff=0.6)
     original = {k.lower(): k for k in known}
+    near = difflib.get_close_matches(word.lower(), original, n=1, cutoff=0.6)
     return f" (did you mean {original[near[0]]}?)" if near else ""

@@ -29,7 +29,8 @@ class SecretTraits:
     """What may be known of a secret without knowing it.
 
     `length` in characters; `score` is the strength from 0 (guessed at once) to 4; `sameness` is equal
-    for two entries exactly when their secrets are equal, and tells nothing else.
+    for two entries exactly when their secrets are equal, and tells nothing else. `well_known`: one of the words
+    that everybody tries first; `counts`: its characters count up or down or repeat; `hex_digits`: nothing else.
     """
 
     length: int
@@ -38,6 +39,9 @@ class SecretTraits:
     score: int
     sameness: str
     sayable: bool = True
+    well_known: bool = False
+    counts: bool = False
+    hex_digits: bool = False
 
     def lacks(self, shortest: int, longest: int, classes: tuple[str, ...]) -> list[str]:
         """Name, in words, each of the family's rules that this secret breaks."""

@@ -41,7 +41,8 @@ class OpenJob:
 
     def __init__(self, folder: JobFolder) -> None:
         self.folder = folder
-        self.books, problems = folder.families()
+        self.families, problems = folder.families()
+        self.books = self.families.books
         self.vault: Vault | None = None
         if folder.vault.exists():
             try:
@@ -50,7 +51,7 @@ class OpenJob:
                 problems.append(mend("vault-closed", Spot(folder.vault.name), str(error),
                                      "The plan can be read, but no device can be spoken to"))
         traits = self.vault.traits() if self.vault else {}
-        self.plan: Plan = folder.plan(self.books, traits, tuple(problems))
+        self.plan: Plan = folder.plan(self.families, traits, tuple(problems))
         self.scripts: dict[str, Script] = {}
         lines: dict[str, Line] = {}
         for device in self.plan.devices:
@@ -176,7 +177,7 @@ class Run:
             self.yard, pace = await find_or_start(job.folder, job.plan.devices, self.options.pace)
             self.hands.helper = YardHands(self.yard, pace)
         job.board.pace = pace
-        unspeakable = (*vault.secrets(), *(b.factory.password for b in job.books.values()))
+        unspeakable = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault, journal=journal, unspeakable=unspeakable,
             dialer=YardDialer(self.yard) if self.yard else LiveDialer(), hands=self.hands,

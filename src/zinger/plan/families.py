@@ -1,0 +1,44 @@
+"""What a family accepts and how it comes out of its box, as far as a plan can go against it.
+
+Phrasebooks bring these facts; this room knows no phrasebook.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from zinger.plan.parsing import Interface
+
+ROLE_SECTIONS = ("switching", "wireless", "edge", "voice")
+"""Sections of settings that only some families take."""
+
+
+@dataclass(frozen=True)
+class FamilyRules:
+    """A family's limits and factory facts. Lengths are characters.
+
+    `ports` are the names of all ports, empty when they are not known. `factory` is the address that it answers at
+    out of the box; `by_console` says that it can be reached without that address. `speaks`: it has a phrasebook.
+    """
+
+    name: str
+    title: str
+    hostname_longest: int = 63
+    hostname_of: str = "[A-Za-z0-9-]"
+    secret_shortest: int = 1
+    secret_longest: int = 128
+    secret_classes: tuple[str, ...] = ()
+    sections: tuple[str, ...] = ROLE_SECTIONS
+    ports: tuple[str, ...] = ()
+    factory: Interface | None = None
+    by_console: bool = True
+    proved_over: tuple[str, ...] = ("services.ssh",)
+    speaks: bool = True
+
+    def has(self, section: str) -> bool:
+        """Whether the family takes settings of a section; all take those that are not of a role."""
+        return section not in ROLE_SECTIONS or section in self.sections
+
+
+Rules = Mapping[str, FamilyRules]
