@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo example test lint bench screenshots clean
+.PHONY: demo example test lint bench docs screenshots clean
 
 demo: $(READY)
 	$(BIN)/zinger demo
@@ -26,6 +26,9 @@ lint: $(READY)
 
 bench: $(READY)
 	$(BIN)/python tools/bench.py
+
+docs: $(READY)
+	$(BIN)/python -m zinger.plan.checks.handbook docs/checks.md
 
 screenshots: $(READY)
 	@tools/need tmux:tmux Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core

@@ -17,18 +17,19 @@ from typing import Annotated
 import platformdirs
 import typer
 
-from zinger import headless
-from zinger.headless import DONE, FINDINGS, USAGE
+from zinger import cli_plan, headless
+from zinger.headless import USAGE
 from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
 from zinger.link import LinkError
 from zinger.phrasebook import PhrasebookError
-from zinger.plan import SecretRef, did_you_mean
-from zinger.plan.problems import Severity
+from zinger.plan import SecretRef, UnreadableError, did_you_mean
 from zinger.run import OpenJob, Options, RunError
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=False,
                   help="Carries new network devices from factory state to a proved baseline.",
                   context_settings={"help_option_names": ["-h", "--help"]})
+
+cli_plan.register(app)
 
 JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]
@@ -36,7 +37,7 @@ Only = Annotated[list[str] | None, typer.Option("--only", metavar="DEVICE", help
 Pace = Annotated[float | None, typer.Option("--pace", min=0.1, max=1000, metavar="N",
                                             help="how much faster than hardware the practice yard goes")]
 
-_EXPECTED = (JobFolderError, JournalError, VaultError, LinkError, PhrasebookError, RunError)
+_EXPECTED = (JobFolderError, JournalError, VaultError, LinkError, PhrasebookError, RunError, UnreadableError)
 
 
 def _open(job: Path) -> OpenJob:
@@ -115,23 +116,6 @@ def _lay_out_demo(where: Path) -> None:
                 (where / entry.name).write_text(entry.read_text("utf-8"), "utf-8")
     except OSError as error:
         raise JobFolderError(f"the demo can't be put into {where}: {error.strerror}") from None
-
-
-@app.command()
-def check(job: JobArg, as_json: Json = False) -> None:
-    """Say everything that is wrong with the plan, before a cable is touched."""
-    opened = _open(job)
-    problems = opened.plan.problems
-    if as_json:
-        print(json.dumps([{"id": p.id, "severity": p.severity.value, "file": p.spot.file, "line": p.spot.line,
-                           "key": p.spot.key, "devices": p.devices, "what": p.what, "do": p.do}
-                          for p in problems], indent=1))
-    else:
-        for problem in problems:
-            print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
-        mend = sum(p.severity is Severity.MEND for p in problems)
-        print(f"{len(opened.plan.devices)} devices, {mend} to mend, {len(problems) - mend} to think about")
-    raise typer.Exit(FINDINGS if opened.plan.to_mend() else DONE)
 
 
 @app.command()

@@ -16,7 +16,7 @@ from zinger.plan import SETTINGS, Site
 
 INK, SOFT, HAIR, PAPER = HexColor("#1b2126"), HexColor("#5d666d"), HexColor("#b8bdc1"), HexColor("#ffffff")
 GREEN, ROSE, BRASS, SLATE, VIOLET = (HexColor(c) for c in ("#3f8467", "#b04a63", "#a97a1c", "#4c6f9c", "#7a5fb0"))
-STATE = {"proved": GREEN, "differs": ROSE, "needs a person": VIOLET, "not done": SOFT}
+STATE = {"proved": GREEN, "differs": ROSE, "needs a person": VIOLET, "not done": SOFT, "planned only": SOFT}
 WHOSE = {Whose.DEVICE: HexColor("#c9cdd0"), Whose.ZINGER: SLATE, Whose.HANDS: VIOLET}
 SANS, BOLD, MONO = "Helvetica", "Helvetica-Bold", "Courier"
 WIDTH = 780.0

@@ -48,6 +48,8 @@ class DeviceRecord:
             return "proved"
         if self.memory.needs_you:
             return "needs a person"
+        if self.script is None:
+            return "planned only"
         return "differs" if any(not f.holds for f in findings) else "not done"
 
     def finding(self, setting: str, *sources: Source) -> Finding | None:
@@ -66,6 +68,8 @@ class DeviceRecord:
             sentences.append(f"needs a person: {self.memory.needs_you}")
         if self.script:
             sentences += [f"{SETTINGS[u.setting].title} was not said: {u.why}" for u in self.script.unsaid]
+        if self.script is None:
+            sentences.append("is planned and checked only: its family has no phrasebook yet")
         if self.state == "not done":
             sentences.append("was not proved")
         return sentences

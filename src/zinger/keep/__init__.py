@@ -1,12 +1,12 @@
 """The keep room: what must not be lost or leaked: journal, vault, recordings, and the job folder."""
 
-from zinger.keep.folder import JobFolder, JobFolderError, Locked
+from zinger.keep.folder import ChangedOutside, JobFolder, JobFolderError, Locked, create_job, write_whole
 from zinger.keep.journal import Entry, Journal, JournalError
 from zinger.keep.mask import Masker
 from zinger.keep.recording import Recording
 from zinger.keep.vault import Vault, VaultError, make_secret
 
 __all__ = [
-    "Entry", "JobFolder", "JobFolderError", "Journal", "JournalError", "Locked", "Masker", "Recording", "Vault",
-    "VaultError", "make_secret",
+    "ChangedOutside", "Entry", "JobFolder", "JobFolderError", "Journal", "JournalError", "Locked", "Masker",
+    "Recording", "Vault", "VaultError", "create_job", "make_secret", "write_whole",
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
 from io import TextIOWrapper
@@ -9,6 +10,7 @@ from pathlib import Path
 
 from zinger.phrasebook import Families, PhrasebookError, load_family
 from zinger.plan import JOB_FILE, SHEET_FILE, Plan, Problem, Spot, mend, read_job, read_sheet, resolve
+from zinger.plan.editing import Files
 from zinger.plan.jobfile import RawRow
 from zinger.plan.secrets import Vaulted
 
@@ -19,6 +21,43 @@ class JobFolderError(Exception):
 
 class Locked(JobFolderError):
     """Another Zinger works on this job."""
+
+
+class ChangedOutside(JobFolderError):
+    """Somebody else changed the plan's files meanwhile; `files` are as they are now."""
+
+    def __init__(self, files: Files) -> None:
+        super().__init__("the plan's files were changed by somebody else meanwhile; nothing was written")
+        self.files = files
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file so that it is there whole or as before: a draft, to disk, then renamed. Raises JobFolderError."""
+    draft = path.with_name(f".{path.name}.new")
+    try:
+        with draft.open("wb") as out:
+            out.write(data)
+            out.flush()
+            os.fsync(out.fileno())
+        if path.exists():
+            draft.chmod(path.stat().st_mode & 0o777)
+        draft.replace(path)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            draft.unlink(missing_ok=True)
+        raise JobFolderError(f"{path} can't be written: {error.strerror}; it is as it was before") from None
+
+
+def create_job(path: Path, text: str, sheet: bytes, sheet_name: str = SHEET_FILE) -> None:
+    """Make a job folder with these files; raises JobFolderError when there is one already, or it can't be made."""
+    if (path / JOB_FILE).exists():
+        raise JobFolderError(f"{path} is a job already; give another folder")
+    try:
+        path.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise JobFolderError(f"{path} can't be made: {error.strerror}") from None
+    write_whole(path / sheet_name, sheet)
+    write_whole(path / JOB_FILE, text.encode())
 
 
 class JobFolder:
@@ -92,6 +131,37 @@ class JobFolder:
                 spot = Spot(f"phrasebooks/{file.name}")
                 problems.append(mend("family-unreadable", spot, str(error), "Mend the file"))
         return families, problems
+
+    def files(self) -> Files:
+        """The plan's two files as they are now; raises JobFolderError."""
+        try:
+            text = (self.path / JOB_FILE).read_bytes().decode("utf-8")
+            name = read_job(text).sheet
+            return Files(text, (self.path / name).read_bytes(), name)
+        except (OSError, UnicodeDecodeError) as error:
+            raise JobFolderError(f"the plan in {self.path} can't be read: {error}") from None
+
+    def stamp(self) -> tuple[tuple[str, int, int], ...]:
+        """Changes when one of the plan's files does: name, time in nanoseconds and size of each."""
+        found = []
+        for file in sorted(self.path.iterdir()):
+            if file.suffix in (".yaml", ".csv", ".xlsx", ".json", ".yml"):
+                with contextlib.suppress(OSError):
+                    found.append((file.name, file.stat().st_mtime_ns, file.stat().st_size))
+        return tuple(found)
+
+    def write(self, files: Files, expected: Files) -> None:
+        """Write the plan's files whole, unless one of them is not as expected any more.
+
+        Raises ChangedOutside, with what is there now, or JobFolderError; then nothing was written.
+        """
+        now = self.files()
+        if now != expected:
+            raise ChangedOutside(now)
+        if files.sheet != now.sheet or files.sheet_name != now.sheet_name:
+            write_whole(self.path / files.sheet_name, files.sheet)
+        if files.job != now.job:
+            write_whole(self.path / JOB_FILE, files.job.encode())
 
     def plan(self, families: Families, vaulted: Vaulted | None = None,
              problems: tuple[Problem, ...] = (), sheet: str = "") -> Plan:

@@ -21,7 +21,7 @@ IDENTITY: dict[str, tuple[str, ...]] = {
     "family": ("family", "type", "model", "device type"),
     "serial": ("serial", "serial number", "s/n", "serial no"),
     "mac": ("mac", "mac address", "hardware address", "ethernet address"),
-    "label": ("label", "asset", "asset label", "asset tag", "inventory number"),
+    "label": ("label", "asset", "asset label", "asset tag", "asset number", "inventory number"),
     "location": ("location", "installed at", "cabinet", "rack", "room"),
     "console": ("console", "link", "console port"),
 }

@@ -113,10 +113,8 @@ class Item(BaseModel):
         for name, field in type(self).model_fields.items():
             value = getattr(self, name)
             led = name in self.lead
-            if not led and value == field.default:
-                continue
-            if led and value is None:
-                plain = False  # what comes after an empty place needs its name
+            if not field.is_required() and value == field.default:
+                plain = plain and not led  # what comes after an empty place needs its name
                 continue
             if isinstance(value, bool):
                 words += [name.replace("_", "-")] if value else []

@@ -100,7 +100,9 @@ def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
                               "Look whether this is the right file")
     tab = re.search(r"^ *\t", text, re.MULTILINE)
     try:
-        data = YAML(typ="rt").load(StringIO(text))
+        yaml = YAML(typ="rt")
+        yaml.preserve_quotes = True
+        data = yaml.load(StringIO(text))
     except MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         spot = Spot(file, mark.line + 1 if mark else None)

@@ -112,8 +112,8 @@ _TABLE: dict[str, tuple[Setting, ...]] = {
         _S("secrets.elevation", "secret of elevation", Stop.KEYS, p.parse_secret),
     ),
     "system": (
-        _S("hostname", "hostname", Stop.NAME, p.parse_hostname, ("hostname", "name", "device", "host name"), True,
-           "RFC 1123"),
+        _S("hostname", "hostname", Stop.NAME, p.parse_hostname,
+           ("hostname", "name", "device", "host name", "device name"), True, "RFC 1123"),
         _S("domain", "domain name", Stop.NAME, p.parse_domain, ("domain name",), reference="RFC 1123"),
         _S("system.location", "system location", Stop.NAME, p.parse_words, ("system location", "snmp location"),
            reference="RFC 3418"),

@@ -84,7 +84,7 @@ def read_tables(data: bytes, file: str) -> list[Table]:
     return [_read_csv(data, file)]
 
 
-def _text(data: bytes, file: str) -> tuple[str, str]:
+def decoded(data: bytes, file: str) -> tuple[str, str]:
     """The text of a file and its encoding: UTF-8, UTF-16 or a Western one-byte code; raises UnreadableError."""
     codes = ["utf-8-sig"]
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
@@ -111,7 +111,7 @@ def _text(data: bytes, file: str) -> tuple[str, str]:
 
 
 def _read_csv(data: bytes, file: str) -> Table:
-    text, encoding = _text(data, file)
+    text, encoding = decoded(data, file)
     lines = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text), strict=True)
     rows: list[tuple[int, Sequence[Any]]] = []
     before = 0
@@ -198,7 +198,7 @@ def _worksheet(sheet: Any, written: Any, file: str) -> Table:
                 problems.append(mend("sheet-formula", Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
                                      "this cell is a formula whose value was not saved",
                                      "Open the workbook in a spreadsheet program, save it, and import it again"))
-            elif cell.is_date:
+            elif getattr(cell, "is_date", False):
                 values[index] = ""
                 problems.append(mend("sheet-date", Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
                                      f"the spreadsheet program made a date of this cell ({cell.value})",
@@ -214,7 +214,7 @@ def _worksheet(sheet: Any, written: Any, file: str) -> Table:
 
 def _read_mappings(data: bytes, file: str, kind: str) -> Table:
     """A list of mappings, `{devices: [...]}`, or mappings by hostname; nested keys become dotted headings."""
-    text, encoding = _text(data, file)
+    text, encoding = decoded(data, file)
     loaded = _json(text, file) if kind == "json" else load_yaml(text, file, 8_000_000)
     if isinstance(loaded, Mapping) and isinstance(loaded.get("devices"), list | Mapping):
         loaded = loaded["devices"]
@@ -264,12 +264,12 @@ def read_sheet(data: bytes, file: str = SHEET_FILE,
     except UnreadableError as error:
         id = "sheet-empty" if "no rows" in error.what or "empty" in error.what else "sheet-unreadable"
         return [], [mend(id, error.spot, error.what, error.do)]
-    rows: list[RawRow] = []
-    problems: list[Problem] = []
-    for table in tables:
-        more, trouble = rows_of(table, columns or {})
-        rows += more
-        problems += trouble
+    known = [t for t in tables if any(meaning_of(h, columns or {}) for h in t.headings)] or tables[:1]
+    rows, problems = rows_of(known[0], columns or {})
+    if len(known) > 1:
+        names = ", ".join(t.name for t in known[1:])
+        problems.append(mend("sheet-shape", Spot(file), f"several of its sheets have devices; {names} are left out",
+                             "Use `zinger import`, which brings them together"))
     if not rows and not problems:
         problems.append(mend("sheet-empty", Spot(file), "the sheet has headings but no devices", "Add a row a device"))
     return rows, problems

@@ -171,6 +171,8 @@ class Board:
     pace: float
     """How much faster than hardware the yard goes; 0 while none runs."""
     lines: Mapping[str, Line]
+    planned: tuple[tuple[Device, str], ...] = ()
+    """Devices that are planned and checked only, each with its family's name: there is no phrasebook for it yet."""
 
     def counts(self) -> dict[str, int]:
         """How many are proved, on the wire, differ, need you."""
@@ -181,4 +183,5 @@ class Board:
             "on the wire": sum(1 for line in self.lines.values() if line.active and line.mood is Mark.NOW),
             "differs": moods.count(Mark.DIFFERS),
             "needs you": moods.count(Mark.NEEDS_YOU),
+            "planned only": len(self.planned),
         }

@@ -39,7 +39,7 @@ class Options:
 class OpenJob:
     """Everything that is known of a job without touching a device."""
 
-    def __init__(self, folder: JobFolder) -> None:
+    def __init__(self, folder: JobFolder, sheet: str = "") -> None:
         self.folder = folder
         self.families, problems = folder.families()
         self.books = self.families.books
@@ -51,15 +51,18 @@ class OpenJob:
                 problems.append(mend("vault-closed", Spot(folder.vault.name), str(error),
                                      "The plan can be read, but no device can be spoken to"))
         traits = self.vault.traits() if self.vault else {}
-        self.plan: Plan = folder.plan(self.families, traits, tuple(problems))
+        self.plan: Plan = folder.plan(self.families, traits, tuple(problems), sheet)
         self.scripts: dict[str, Script] = {}
         lines: dict[str, Line] = {}
+        planned: list[tuple[Device, str]] = []
         for device in self.plan.devices:
             book = self.books.get(device.family)
             if book is not None and device.name not in lines:
                 self.scripts[device.name] = compile_script(device, book)
                 lines[device.name] = Line(device, book.title, self.scripts[device.name])
-        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines)
+            elif device.family in self.families:
+                planned.append((device, self.families[device.family].title))
+        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned))
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
         self.kept_aside = ""
         if folder.journal.exists():
@@ -122,14 +125,21 @@ class Run:
         for name in names:
             if name not in known:
                 raise RunError(f"the plan has no device {name}; it has {', '.join(known) or 'none'}")
-        wanted = [d for d in plan.devices if not names or d.name in names]
+        wanted = [d for d in plan.devices if (d.name in names if names else d.name in self.job.scripts)]
+        for device in wanted:
+            if device.name not in self.job.scripts and device.family in self.job.families:
+                raise RunError(f"{device.name} can't be spoken to: {self.job.families[device.family].title} has no "
+                               "phrasebook yet; it is planned and checked only")
         faults = [p for p in plan.problems if p in plan.to_mend() and
                   (not p.devices or any(d.name in p.devices for d in wanted))]
         if faults:
             raise RunError(f"{len(faults)} to mend in the plan before a device is touched; "
                            f"the first: {faults[0]}  (all: zinger check {self.job.folder.path.name})")
         if not wanted:
-            raise RunError("the plan has no devices")
+            raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))
+        if planned := self.job.board.planned:
+            titles = ", ".join(dict.fromkeys(title for _, title in planned))
+            self.news.append(f"{len(planned)} more are planned and checked only; no phrasebook yet for {titles}")
         return wanted
 
     async def start(self) -> None:

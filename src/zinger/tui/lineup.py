@@ -48,9 +48,11 @@ class Track:
 
     def __init__(self, width: int, board: Board) -> None:
         self.width = width
-        longest = max((len(name) for name in board.lines), default=8)
+        names = [*board.lines, *(d.name for d, _ in board.planned)]
+        families = [*(x.family for x in board.lines.values()), *(title for _, title in board.planned)]
+        longest = max(map(len, names), default=8)
         self.name = min(longest, 24 if width >= 110 else 16) + 2
-        self.family = 2 + max((len(x.family) for x in board.lines.values()), default=0) if width >= 100 else 0
+        self.family = 2 + max(map(len, families), default=0) if width >= 100 else 0
         self.pitch = 2 if width < 100 else max(3, min(9, (width - self.name - self.family - 46) // len(STOPS)))
         self.start = 1 + self.name + self.family
         self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
@@ -99,10 +101,15 @@ class LineMap(Rows):
         sites: dict[str, list[Line]] = {}
         for line in lines:
             sites.setdefault(line.device.site.key, []).append(line)
-        roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) < 30
+        planned = [(d, title) for d, title in self.board.planned
+                   if self._matches(f"{d.name} {title} {d.site.name} planned")]
+        for device, _ in planned:
+            sites.setdefault(device.site.key, [])
+        roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) + len(planned) < 30
         self._items = []
-        for group in sites.values():
-            site = group[0].device.site
+        for key, group in sites.items():
+            only = [(d, title) for d, title in planned if d.site.key == key]
+            site = group[0].device.site if group else only[0][0].site
             if self._items:
                 self._items.append(("blank", None, ""))
             self._items.append(("site", None, f"{site.name}|{site.subnet or ''}"))
@@ -110,18 +117,24 @@ class LineMap(Rows):
                 self._items.append(("line", line, ""))
                 if roomy:
                     self._items += [("caption", line, ""), ("blank", None, "")]
+            self._items += [("planned", None, f"{d.name}|{title}") for d, title in only]
         self.cursor = next((i for i in range(len(self._items)) if before and self.key(i) == before), 0)
         self.redraw()
 
     def _wanted(self, name: str, line: Line) -> bool:
         text = f"{name} {line.family} {line.device.site.name} {line.sentence}".lower()
-        return all(word in text for word in self.wanted.lower().split())
+        return self._matches(text)
+
+    def _matches(self, text: str) -> bool:
+        return all(word in text.lower() for word in self.wanted.lower().split())
 
     def count(self) -> int:
         return len(self._items)
 
     def key(self, index: int) -> Any:
-        kind, line, _ = self._items[index]
+        kind, line, text = self._items[index]
+        if kind == "planned":
+            return text.partition("|")[0]
         return line.device.name if line is not None and kind == "line" else None
 
     def stamp(self, index: int) -> Hashable:
@@ -136,6 +149,9 @@ class LineMap(Rows):
         if kind == "site":
             name, _, subnet = text.partition("|")
             return Text.assemble((name, Style(color=PAPER, bold=True)), (f"  {subnet}", DIM))
+        if kind == "planned":
+            name, _, family = text.partition("|")
+            return self._planned(name, family, width)
         if line is None:
             return Text()
         if self._track is None or self._track.width != width:
@@ -153,6 +169,16 @@ class LineMap(Rows):
         needs = line.mood is Mark.NEEDS_YOU
         row.append(fit(sentence(line), room), Style(color=MOOD[line.mood], bold=needs, reverse=needs and _blink()))
         return row
+
+    def _planned(self, name: str, family: str, width: int) -> Text:
+        """A device that is not spoken to: no track, and why."""
+        if self._track is None or self._track.width != width:
+            self._track = Track(width, self.board)
+        track = self._track
+        row = Text().append(f" {fit(name, track.name - 1):<{track.name}}", DIM)
+        row.append(f"{family:<{track.family}}" if track.family else "", DIM)
+        row.append_text(Text("┄" * (track.pitch * (len(STOPS) - 1) + 1), FAINT))
+        return row.append(fit("   planned only, no phrasebook yet", width - track.sentence + 3), DIM)
 
     def _caption(self, line: Line, track: Track, width: int) -> Text:
         where = line.device.location or line.device.serial

@@ -71,6 +71,8 @@ class Headline(Watcher):
             if counts[key]:
                 word = key.removeprefix("on the ") if short else key
                 text.append(f"   {counts[key]} {word}", Style(color=colour, bold=key == "needs you"))
+        if counts["planned only"] and not short:
+            text.append(f"   {counts['planned only']} planned only", Style(color=DIM))
         return text
 
     def _mode(self, width: int) -> Text:

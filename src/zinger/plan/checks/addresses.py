@@ -128,7 +128,7 @@ def address_without_prefix(device: Device, look: Look) -> Iterator[Found]:
 def address_outside_site(device: Device, look: Look) -> Iterator[Found]:
     """The address is not in the subnet of the device's site: a slip of a digit, or the wrong site."""
     own, net = device.fixed, device.site.subnet
-    if own is None or net is None or own.ip in net:
+    if own is None or net is None or own.ip in net or device.values[ADDRESS].origin.layer is Layer.DERIVED:
         return
     other = next((s.name for s in look.plan.sites if s.subnet and own.ip in s.subnet), "")
     hint = f"; it would be in that of {other}" if other else ""
@@ -250,7 +250,7 @@ def duplicate_address(look: Look) -> Iterator[Found]:
                 ADDRESS,
                 tuple(dict.fromkeys(d.name for d in devices)),
                 spot_of(devices[-1], ADDRESS),
-                _another_address(devices, taken),
+                repair=_another_address(devices, taken),
             )
 
 

@@ -116,15 +116,14 @@ def hostname_characters(device: Device, look: Look) -> Iterator[Found]:
 @plan_check("family-not-spoken", THINK)
 def family_not_spoken(look: Look) -> Iterator[Found]:
     """Zinger has no phrasebook for a family yet: its devices are planned and checked, but not configured."""
-    waiting: dict[str, list[Device]] = defaultdict(list)
-    for device in look.plan.devices:
-        rules = look.rules(device)
-        if rules and not rules.speaks:
-            waiting[rules.title].append(device)
-    for title, devices in waiting.items():
+    waiting = [(d, rules) for d in look.plan.devices if (rules := look.rules(d)) is not None and not rules.speaks]
+    if waiting:
+        devices = [device for device, _ in waiting]
+        titles = list(dict.fromkeys(rules.title for _, rules in waiting))
+        has = "has" if len(titles) == 1 else "have"
         yield Found(
-            f"{title} has no phrasebook yet: planned and checked, not configured",
-            "Configure it by hand, or write phrasebooks/NAME.yaml for it",
+            f"{', '.join(titles)} {has} no phrasebook yet: planned and checked, not configured",
+            "Configure them by hand, or write phrasebooks/NAME.yaml",
             None,
             tuple(d.name for d in devices),
             devices[0].spot,

@@ -71,6 +71,11 @@ class Check:
         """What the check is about, for the documentation."""
         return inspect.cleandoc((self.on_device or self.on_plan).__doc__ or "")
 
+    @property
+    def repairs(self) -> bool:
+        """Whether it can offer a repair."""
+        return "repair=" in inspect.getsource(self.on_device or self.on_plan or Found)
+
 
 CHECKS: list[Check] = []
 """All checks, in the order of their declaration."""
