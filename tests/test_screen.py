@@ -104,7 +104,7 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
     term.keys("Escape")
     term.until("g go", "3 of 3 proved", "holds after a power cut", seconds=40)
     term.keys("h")
-    term.until("6 papers in")
+    term.until("8 papers in")
     term.keys("q")
     term.until("ended with 0")
     assert (folder / "handover" / "proof-sheet.pdf").read_bytes().startswith(b"%PDF")

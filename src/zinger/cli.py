@@ -10,7 +10,6 @@ import json
 import sys
 import time
 import traceback
-from importlib import resources
 from pathlib import Path
 from typing import Annotated
 
@@ -24,6 +23,7 @@ from zinger.link import LinkError
 from zinger.phrasebook import PhrasebookError
 from zinger.plan import SecretRef, UnreadableError, did_you_mean
 from zinger.run import OpenJob, Options, RunError
+from zinger.run.jobs import fresh_demo, last_job, lay_out_demo, remember_job
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=False,
                   help="Carries new network devices from factory state to a proved baseline.",
@@ -42,30 +42,8 @@ _EXPECTED = (JobFolderError, JournalError, VaultError, LinkError, PhrasebookErro
 
 def _open(job: Path) -> OpenJob:
     opened = OpenJob(JobFolder(job))
-    _remember_job(opened.folder.path)
+    remember_job(opened.folder.path, len(opened.plan.devices))
     return opened
-
-
-def _last_job_file() -> Path:
-    return platformdirs.user_state_path("zinger") / "last-job"
-
-
-def _remember_job(path: Path) -> None:
-    try:
-        file = _last_job_file()
-        file.parent.mkdir(parents=True, exist_ok=True)
-        file.write_text(str(path))
-    except OSError:
-        return  # a convenience only: the job itself is untouched
-
-
-def last_job() -> Path | None:
-    """The job that was open last, if it is still there."""
-    try:
-        path = Path(_last_job_file().read_text().strip())
-    except OSError:
-        return None
-    return path if (path / "job.yaml").is_file() else None
 
 
 @app.callback(invoke_without_command=True)
@@ -74,11 +52,25 @@ def welcome(ctx: typer.Context) -> None:
     if ctx.invoked_subcommand is not None:
         return
     path = last_job()
-    if path is None:
+    if path is not None:
+        _show(_open(path), Options(), start=False)
+    elif sys.stdin.isatty() and sys.stdout.isatty():
+        _show(None, Options(), start=False)
+    else:
         typer.echo("No job was opened yet.\n\n  zinger demo         a made-up job on simulated switches\n"
                    "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands")
-        return
-    _show(_open(path), Options(), start=False)
+
+
+@app.command("welcome")
+def welcome_() -> None:
+    """Recent jobs, a new job, the demo."""
+    _show(None, Options(), start=False)
+
+
+@app.command()
+def plan(job: JobArg) -> None:
+    """Open the plan of a job, to look at and to change."""
+    _show(_open(job), Options(), start=False, first="plan")
 
 
 @app.command("open")
@@ -92,10 +84,10 @@ def demo(pace: Pace = None,
          folder: Annotated[Path | None, typer.Option("--in", help="put the demo job into this folder")] = None,
          without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
          as_json: Json = False) -> None:
-    """Three simulated switches of the Kettlestone Valley Railway, from factory state to proved."""
-    where = folder or platformdirs.user_data_path("zinger") / time.strftime("demo-%Y%m%d-%H%M%S")
+    """The Kettlestone Valley Railway: a made-up job; its simulated switches go from factory state to proved."""
+    where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
-        _lay_out_demo(where)
+        lay_out_demo(where)
     opened = _open(where)
     options = Options(pace=pace, nobody=without_screen)
     if not without_screen:
@@ -106,16 +98,6 @@ def demo(pace: Pace = None,
         return
     raise typer.Exit(headless.carry_out(opened, options, as_json,
                                         afterwards=lambda: _write_handover(opened, quiet=as_json)))
-
-
-def _lay_out_demo(where: Path) -> None:
-    try:
-        where.mkdir(parents=True, exist_ok=True)
-        for entry in (resources.files("zinger") / "demo").iterdir():
-            if entry.name.endswith((".yaml", ".csv")):
-                (where / entry.name).write_text(entry.read_text("utf-8"), "utf-8")
-    except OSError as error:
-        raise JobFolderError(f"the demo can't be put into {where}: {error.strerror}") from None
 
 
 @app.command()
@@ -187,8 +169,7 @@ def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="def
     from zinger.run.practice import open_to_all
 
     if job is None:
-        job = platformdirs.user_data_path("zinger") / time.strftime("practice-%Y%m%d-%H%M%S")
-        _lay_out_demo(job)
+        job = fresh_demo("practice")
     opened = OpenJob(JobFolder(job))
     logins = [f"{book.title}: signs in as {book.factory.user} with {book.factory.password}, as its label says"
               for book in (opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices)
@@ -223,10 +204,10 @@ def secret(job: JobArg, entry: Annotated[str | None, typer.Argument(help="such a
     typer.echo(f"{entry} is in {folder.vault.name}")
 
 
-def _show(opened: OpenJob, options: Options, start: bool) -> None:
+def _show(opened: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
     from zinger.tui import show
 
-    show(opened, options, start)
+    show(opened, options, start, first)
 
 
 def _write_handover(opened: OpenJob, quiet: bool = False) -> list[Path]:

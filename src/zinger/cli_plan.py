@@ -10,15 +10,14 @@ from typing import Annotated
 import typer
 
 from zinger.headless import DONE, FINDINGS, USAGE
-from zinger.keep import JobFolder, JobFolderError, create_job, write_whole
+from zinger.keep import JobFolder, write_whole
 from zinger.plan import SETTINGS, Plan, Severity, did_you_mean
-from zinger.plan.documents import JobDocument, table_to_csv, table_to_workbook
-from zinger.plan.editing import Files
+from zinger.plan.documents import table_to_csv, table_to_workbook
 from zinger.plan.items import rewritten
-from zinger.plan.jobfile import JOB_FILE, SHEET_FILE, read_job
-from zinger.plan.sheets import Table, read_tables
-from zinger.plan.transfer import Imported, Proposal, full_table, job_text, merge, propose, take
+from zinger.plan.jobfile import read_job
+from zinger.plan.transfer import Proposal, full_table
 from zinger.run import OpenJob, RunError
+from zinger.run.incoming import Incoming, own_table
 
 Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]
 JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
@@ -90,13 +89,8 @@ def import_(sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON"
                 "--column", metavar="HEADING=SETTING", help="what a heading means; empty only keeps it")] = None,
             only: Annotated[str, typer.Option("--sheet", metavar="NAME", help="one sheet of a workbook")] = "") -> None:
     """Bring somebody's build sheet into a job: a new one, or one that has devices already."""
-    try:
-        data = sheet.read_bytes()
-    except OSError as error:
-        raise JobFolderError(f"{sheet} can't be read: {error.strerror}") from None
-    folder = JobFolder(job) if (job / JOB_FILE).exists() else None
-    known = read_job(folder.files().job).columns if folder else {}
-    proposal = propose(data, sheet.name, known, only)
+    incoming = Incoming(job, sheet.stem.replace("_", " "), sheet)
+    proposal = incoming.look(sheet, only)
     for decision in column or []:
         heading, _, meaning = decision.rpartition("=") if "=" in decision else (decision, "", "")
         try:
@@ -104,7 +98,7 @@ def import_(sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON"
         except ValueError as error:
             raise RunError(str(error)) from None
     _print_proposal(proposal)
-    imported = take(proposal)
+    imported = incoming.read(proposal)
     if imported.problems:
         for problem in imported.problems:
             print(f"{problem.severity.value:<6} {problem}", file=sys.stderr)
@@ -112,11 +106,9 @@ def import_(sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON"
         raise RunError(f"{count} cell{'s' * (count > 1)} can't be read; nothing was written")
     if not yes and any(part.unsure for part in proposal.parts) and not _agreed():
         raise typer.Exit(USAGE)
-    if folder is None:
-        create_job(job, job_text(sheet.stem.replace("_", " "), imported, proposal.remembered()), imported.to_csv())
-        print(f"{len(imported.rows)} devices are in {job}; next: zinger check {job}")
-        return
-    _merge_into(folder, imported, proposal)
+    folder, words = incoming.take(proposal, imported)
+    print("\n".join(words))
+    print(f"next: zinger check {folder}")
 
 
 def _agreed() -> bool:
@@ -144,35 +136,6 @@ def _print_proposal(proposal: Proposal) -> None:
         print(f"  left out, no devices in them: {', '.join(proposal.left_out)}")
 
 
-def _merge_into(folder: JobFolder, imported: Imported, proposal: Proposal) -> None:
-    files = folder.files()
-    own = _own_table(files)
-    remembered = {**read_job(files.job).columns, **proposal.remembered()}
-    merged = merge(own, remembered, imported) if own else None
-    document = JobDocument(files.job)
-    for heading, meaning in proposal.remembered().items():
-        document.set(("columns", heading), meaning)
-    if files.sheet_name != SHEET_FILE:
-        document.set(("devices",), SHEET_FILE)
-    sheet = merged.to_csv() if merged else imported.to_csv()
-    folder.write(Files(document.dump(), sheet, SHEET_FILE), files)
-    if merged is None:
-        print(f"{len(imported.rows)} devices are in {folder.path}")
-        return
-    for words in merged.changed:
-        print(f"  changed  {words}")
-    for name in merged.added:
-        print(f"  new      {name}")
-    for name in merged.missing:
-        print(f"  kept     {name}, which is not in {proposal.file}")
-    print(f"{len(merged.added)} new, {len(merged.changed)} changed, {merged.same} as they were")
-
-
-def _own_table(files: Files) -> Table | None:
-    tables = read_tables(files.sheet, files.sheet_name) if files.sheet.strip() else []
-    return next((t for t in tables if t.headings), None)
-
-
 def export(job: JobArg, file: Annotated[Path, typer.Argument(help="a file ending in .csv or .xlsx", metavar="FILE")],
            full: Annotated[bool, typer.Option("--full", help="every resolved value, wherever it comes from")] = False,
            force: Annotated[bool, typer.Option("--force", help="write over a file that is there")] = False) -> None:
@@ -187,7 +150,7 @@ def export(job: JobArg, file: Annotated[Path, typer.Argument(help="a file ending
         headings, rows = full_table(OpenJob(folder).plan)
     else:
         files = folder.files()
-        table = _own_table(files)
+        table = own_table(files)
         if table is None:
             raise RunError("the job's sheet has no devices; there is nothing to write")
         headings = list(table.headings)

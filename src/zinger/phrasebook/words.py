@@ -7,7 +7,7 @@ travels through the rendering as a token of private-use characters and comes out
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 
 from jinja2 import StrictUndefined, Template, TemplateError, meta
@@ -50,6 +50,19 @@ def names_used(source: str) -> frozenset[str]:
 
 def render(source: str, **values: object) -> Words:
     """Fill a template; raises WordsError for an undefined name or a value with control characters."""
+    try:
+        return _rendered(source, tuple((name, type(value), value) for name, value in values.items()))
+    except TypeError:  # a value that can't be looked up in the cache
+        return _render(source, values)
+
+
+@lru_cache(maxsize=8192)
+def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> Words:
+    """The same template with the same value is filled once: most values are shared by most devices."""
+    return _render(source, {name: value for name, _, value in values})
+
+
+def _render(source: str, values: Mapping[str, object]) -> Words:
     try:
         text = _template(source).render(**values)
     except (TemplateError, ValueError, TypeError) as error:

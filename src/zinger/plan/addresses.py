@@ -8,7 +8,7 @@ from enum import StrEnum
 from ipaddress import ip_address
 
 from zinger.plan.items import Pool, Reservation, VlanGateway
-from zinger.plan.model import Device, Plan, Site
+from zinger.plan.model import Device, Site
 from zinger.plan.parsing import Address, Interface, Network
 
 
@@ -91,8 +91,8 @@ class Ladder:
         return self.uses.get(number, Use.FREE)
 
 
-def ladder(plan: Plan, site: Site) -> Ladder | None:
-    """What stands where in a site's subnet; None when it has none, or one too large to draw (more than 65,536)."""
+def ladder(devices: Iterable[Device], site: Site) -> Ladder | None:
+    """What stands where in a site's subnet, with these devices of it; None when it has none or more than 65,536."""
     net = site.subnet
     if net is None or net.num_addresses > 65536:
         return None
@@ -103,7 +103,7 @@ def ladder(plan: Plan, site: Site) -> Ladder | None:
         uses |= dict.fromkeys(
             [*range(first, first + site.head), *range(last - site.tail + 1, last + 1)], Use.RESERVED
         )
-    near = [d for d in plan.devices if d.site.key == site.key]
+    near = list(devices)
     for device in near:
         pool = device.value("edge.dhcp")
         if isinstance(pool, Pool) and pool.first in net and pool.last in net:

@@ -125,6 +125,17 @@ class CsvSheet:
             self.set(number, meaning, text)
         return number
 
+    def remove_row(self, row: int) -> None:
+        """Take back a row that was added."""
+        self._order.remove(row)
+        self._changed.discard(row)
+        del self._cells[row], self._raw[row]
+
+    def cells(self, row: int) -> dict[str, str]:
+        """What stands in a row, by what its columns mean (or by heading)."""
+        names = [mean or heading for mean, heading in zip(self.columns.means, self.columns.headings, strict=True)]
+        return {name: cell for name, cell in zip(names, self._cells[row], strict=False) if cell}
+
     def _width(self) -> int:
         """The columns to write: those that were there, and added ones that hold something."""
         added = range(self.columns.known, len(self.columns.headings))
@@ -268,7 +279,8 @@ class JobDocument:
         self.data = load_yaml(text, file)
         if not isinstance(self.data, CommentedMap):
             self.data = CommentedMap()
-        self._before = dump_yaml(self.data)
+        self._before = ""
+        self._touched = False
 
     def _home(self, path: Sequence[str], make: bool) -> tuple[Any, Any] | None:
         """The mapping that holds the last step of a path, and its key there."""
@@ -303,6 +315,8 @@ class JobDocument:
 
     def set(self, path: Sequence[str], value: Any) -> None:
         """Put a value at a path (text, or what `raw` returned), or take it away with None."""
+        if not self._touched:
+            self._touched, self._before = True, dump_yaml(self.data)
         home = self._home(path, make=value is not None)
         if home is None:
             return
@@ -315,6 +329,8 @@ class JobDocument:
 
     def dump(self) -> str:
         """The text, changed only where something was changed."""
+        if not self._touched:
+            return self.text
         after = dump_yaml(self.data)
         if self._before == self.text or after == self._before:
             return self.text if after == self._before else after

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from zinger.plan.documents import JobDocument, Sheet, open_sheet
+from zinger.plan.documents import CsvSheet, JobDocument, Sheet, open_sheet
 from zinger.plan.families import FamilyRules
 from zinger.plan.jobfile import JOB_FILE, read_job
 from zinger.plan.model import Plan
@@ -113,6 +113,16 @@ class Edits:
         self._undo.append(_Done(words, self._apply(list(changes))))
         self._redo.clear()
 
+    def add_row(self, cells: Mapping[str, str], words: str) -> int:
+        """A new row at the end of the sheet, as one step; returns its number. Raises TypeError where that can't be."""
+        if not isinstance(self._sheet, CsvSheet):
+            raise TypeError(f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is none; "
+                            "add it there, or bring the sheet in with `zinger import`")
+        row = self._sheet.add_row(cells)
+        self._undo.append(_Done(words, ((Change(("",), None, row), cells),)))
+        self._redo.clear()
+        return row
+
     def _apply(self, changes: list[Change]) -> tuple[tuple[Change, Any], ...]:
         before = []
         for change in changes:
@@ -126,7 +136,10 @@ class Edits:
 
     def _take_back(self, step: _Done) -> None:
         for change, value in reversed(step.before):
-            if change.row:
+            if change.path == ("",):
+                assert isinstance(self._sheet, CsvSheet) and change.row
+                self._sheet.remove_row(change.row)
+            elif change.row:
                 self._sheet.set(change.row, change.path[0], value)
             else:
                 self._job.set(change.path, value)
@@ -145,7 +158,11 @@ class Edits:
         if not self._redo:
             return None
         step = self._redo.pop()
-        self._apply([change for change, _ in step.before])
+        if step.before and step.before[0][0].path == ("",):
+            assert isinstance(self._sheet, CsvSheet)
+            self._sheet.add_row(step.before[0][1])
+        else:
+            self._apply([change for change, _ in step.before])
         self._undo.append(step)
         return step.words
 
@@ -170,7 +187,11 @@ class Edits:
         places: dict[tuple[int | None, tuple[str, ...]], _Place] = {}
         for step in self._undo:
             for change, _ in step.before:
+                if change.path == ("",):
+                    continue  # a new row is added again, whole
                 now = self.current(change)
+                if change.row and change.row in self._added():
+                    continue
                 if change.row:
                     base = self._base_sheet.get(change.row, change.path[0])
                     who = {key: text for key in _WHO if (text := self._base_sheet.get(change.row, key))}
@@ -200,12 +221,21 @@ class Edits:
                 changes.append(change)
         if conflicts and not ours:
             return conflicts
+        added = self._added()
+        changes = [c for c in changes if c.row not in added]
         self._open(files)
         self._undo.clear()
         self._redo.clear()
         if changes:
             self.make(changes, "changes from before the files changed outside")
+        for cells in added.values():
+            self.add_row(cells, "a new device")
         return []
+
+    def _added(self) -> dict[int | None, dict[str, str]]:
+        """The rows that were added here, each with what stands in it now."""
+        rows = [change.row for step in self._undo for change, _ in step.before if change.path == ("",)]
+        return {row: self._sheet.cells(row) for row in rows if row and isinstance(self._sheet, CsvSheet)}
 
     def _found(self, place: _Place) -> Change | None:
         """The change in these files, its row found by who the device is."""

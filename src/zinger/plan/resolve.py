@@ -22,7 +22,7 @@ from zinger.plan.jobfile import Layered, Raw, RawJob, RawRow, RawSite
 from zinger.plan.model import Device, Layer, Origin, Plan, Site, Value
 from zinger.plan.naming import NamingRule
 from zinger.plan.parsing import Address, Network, parse_flag, parse_mac, whole
-from zinger.plan.problems import Problem, Spot, did_you_mean, mend
+from zinger.plan.problems import Change, Problem, Repair, Spot, did_you_mean, mend
 from zinger.plan.secrets import SecretRef, Vaulted
 from zinger.plan.settings import EACH_DEVICE, SECTIONS, SETTINGS, Account, ManagementAddress
 
@@ -244,7 +244,18 @@ class _Resolver:
         what = f"no {word} is called {value}{did_you_mean(value, names)}" if value else f"its {word} is missing"
         do = f"Use one of {', '.join(names)}" if names else f"Describe the {word} in job.yaml first"
         spot = Spot(row.spot.file, row.spot.line, word)
-        self.problems.append(mend(f"unknown-{word}", spot, what, do, device))
+        self.problems.append(mend(f"unknown-{word}", spot, what, do, device, repair=self._described(word, value, what)))
+
+    def _described(self, word: str, value: str, what: str) -> Repair | None:
+        """Describe a site or role in job.yaml that the sheet names and nothing else does."""
+        if not value or word == "family" or "did you mean" in what:
+            return None
+        key = "".join(part[0] for part in value.lower().split()) if " " in value else value.lower()
+        known = self.job.sites if word == "site" else self.job.roles
+        if key in known or not key.isidentifier():
+            return None
+        path = ("sites", key, "name") if word == "site" else ("roles", value, "short")
+        return Repair(f"describe it in job.yaml as {key}", (Change(path, value),))
 
     # -- derived values ------------------------------------------------------------------------------
     def _derive(self, values: Values, site: Site) -> None:

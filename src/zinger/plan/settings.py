@@ -103,14 +103,6 @@ def _items(cls: type[i.Item]) -> Callable[[object], object]:
 
 _S = Setting
 _TABLE: dict[str, tuple[Setting, ...]] = {
-    "accounts and secrets": (
-        _S("accounts.administrator", "administrator", Stop.KEYS, _account, required=True),
-        _S("accounts.operator", "operator", Stop.KEYS, _account),
-        _S("accounts.viewer", "view-only account", Stop.KEYS, _account),
-        _S("secrets.console", "secret of the console", Stop.KEYS, p.parse_secret),
-        _S("secrets.remote", "secret of remote lines", Stop.KEYS, p.parse_secret),
-        _S("secrets.elevation", "secret of elevation", Stop.KEYS, p.parse_secret),
-    ),
     "system": (
         _S("hostname", "hostname", Stop.NAME, p.parse_hostname,
            ("hostname", "name", "device", "host name", "device name"), True, "RFC 1123"),
@@ -148,6 +140,14 @@ _TABLE: dict[str, tuple[Setting, ...]] = {
         _S("clock.zone", "time zone", Stop.CLOCK, p.parse_zone, ("time zone", "timezone"), reference="RFC 6557"),
         _S("clock.summer", "daylight saving", Stop.CLOCK, p.parse_flag, ("daylight saving", "summer time"),
            reference="RFC 6557"),
+    ),
+    "accounts and secrets": (
+        _S("accounts.administrator", "administrator", Stop.KEYS, _account, required=True),
+        _S("accounts.operator", "operator", Stop.KEYS, _account),
+        _S("accounts.viewer", "view-only account", Stop.KEYS, _account),
+        _S("secrets.console", "secret of the console", Stop.KEYS, p.parse_secret),
+        _S("secrets.remote", "secret of remote lines", Stop.KEYS, p.parse_secret),
+        _S("secrets.elevation", "secret of elevation", Stop.KEYS, p.parse_secret),
     ),
     "services": (
         _S("idle.timeout", "idle timeout", Stop.SERV, p.parse_minutes, ("idle timeout",), unit="min"),

@@ -54,7 +54,11 @@ class Proposal:
     @property
     def matches(self) -> dict[str, Match]:
         """Every heading once, with what it is taken to mean."""
-        return {m.heading: m for part in reversed(self.parts) for m in part.matches}
+        found: dict[str, Match] = {}
+        for part in self.parts:
+            for match in part.matches:
+                found.setdefault(match.heading, match)
+        return found
 
     def decide(self, heading: str, meaning: str) -> Proposal:
         """The proposal with one heading decided by a person; nothing for a heading that is only kept.

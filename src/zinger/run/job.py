@@ -18,7 +18,7 @@ from zinger.run.memory import Memory, remember
 from zinger.run.onwire import OnWire
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.world import World
-from zinger.script import Script, compile_script
+from zinger.script import Known, Script, compile_script
 
 
 class RunError(Exception):
@@ -55,10 +55,11 @@ class OpenJob:
         self.scripts: dict[str, Script] = {}
         lines: dict[str, Line] = {}
         planned: list[tuple[Device, str]] = []
+        known: Known = {}
         for device in self.plan.devices:
             book = self.books.get(device.family)
             if book is not None and device.name not in lines:
-                self.scripts[device.name] = compile_script(device, book)
+                self.scripts[device.name] = compile_script(device, book, known)
                 lines[device.name] = Line(device, book.title, self.scripts[device.name])
             elif device.family in self.families:
                 planned.append((device, self.families[device.family].title))

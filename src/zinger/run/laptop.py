@@ -12,19 +12,9 @@ from collections.abc import Callable, Iterable
 import psutil
 
 from zinger.plan import Device
+from zinger.plan.addresses import free_address
 from zinger.plan.model import Network
 from zinger.run.hands import Act, Hands, Verb
-
-
-def free_address(net: Network, taken: Iterable[object]) -> str | None:
-    """The highest host of the subnet that nobody has, with its prefix length; None when all are taken."""
-    used = {str(address) for address in taken}
-    first, last = int(net.network_address) + 1, int(net.broadcast_address) - (1 if net.version == 4 else 0)
-    for number in range(last, max(first, last - 4096) - 1, -1):
-        address = ipaddress.ip_address(number)
-        if str(address) not in used:
-            return f"{address}/{net.prefixlen}"
-    return None
 
 
 def own_addresses() -> list[str]:

@@ -61,8 +61,13 @@ class Script:
     keep: ScriptPhrase
 
 
-def compile_script(device: Device, book: Phrasebook) -> Script:
+Known = dict[tuple[str, str, type, object], ScriptPhrase]
+"""Phrases that were compiled already, by family, setting and value: most devices share most of theirs."""
+
+
+def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
     """Order the phrases for every planned setting; what the family cannot be told is listed as unsaid."""
+    known = {} if known is None else known
     phrases: list[ScriptPhrase] = []
     unsaid: list[Unsaid] = []
     for name in SETTINGS:
@@ -76,7 +81,10 @@ def compile_script(device: Device, book: Phrasebook) -> Script:
             unsaid.append(Unsaid(name, value.shown, "the lease brings the gateway"))
             continue
         try:
-            phrases.append(_phrase(value, book.phrases[name]))
+            key = (book.family, name, type(value.value), value.value)
+            if key not in known:
+                known[key] = _phrase(value, book.phrases[name])
+            phrases.append(known[key])
         except WordsError as error:
             unsaid.append(Unsaid(name, value.shown, str(error), blocks=True))
     keep = book.keep

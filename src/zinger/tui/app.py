@@ -5,19 +5,29 @@ from __future__ import annotations
 import asyncio
 import re
 from collections.abc import Iterable
+from pathlib import Path
 from typing import ClassVar
 
+from rich.text import Text
 from textual.app import App, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
-from zinger.keep import JobFolderError, JournalError, VaultError
+from zinger.keep import JobFolder, JobFolderError, JournalError, VaultError
 from zinger.link import LinkError
-from zinger.run import Line, Mark, OnWire, OpenJob, Options, Run, RunError
-from zinger.tui.dialogs import help_dialog, leaving, message
+from zinger.plan import UnreadableError
+from zinger.run import Desk, Line, Mark, OnWire, OpenJob, Options, Run, RunError
+from zinger.run.incoming import Incoming
+from zinger.run.jobs import fresh_demo, remember_job
+from zinger.tui.card import CardScreen
+from zinger.tui.dialogs import Dialog, help_dialog, leaving, message
+from zinger.tui.importing import ImportScreen
 from zinger.tui.lineup import LineUp
+from zinger.tui.look import PAPER, VIOLET
+from zinger.tui.plan import PlanScreen
 from zinger.tui.proof import Proof
 from zinger.tui.readthrough import ReadThrough
+from zinger.tui.welcome import Welcome
 from zinger.tui.wire import Wire
 
 
@@ -33,9 +43,15 @@ class ZingerApp(App[None]):
         Binding("ctrl+c", "leave", "quit", show=False),
     ]
 
-    def __init__(self, job: OpenJob, options: Options, start: bool) -> None:
+    job: OpenJob
+    """The job that is open; until there is one, only the welcome and what it leads to are shown."""
+
+    def __init__(self, job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
         super().__init__()
-        self.job, self.options, self._start = job, options, start
+        self.options, self._start, self._first = options, start, first
+        if job is not None:
+            self.job = job
+        self._desk: Desk | None = None
         self.run_: Run | None = None
         self.fault: Exception | None = None
         """A fault of our own that ended the application; the command line tells of it."""
@@ -50,10 +66,97 @@ class ZingerApp(App[None]):
         self._close_messages_no_wait()
 
     def on_mount(self) -> None:
-        """Show the line-up, and begin when that is wanted."""
+        """Show the line-up, and begin when that is wanted; without a job, the welcome."""
+        if not self.has_job:
+            self.push_screen(Welcome())
+            return
         self.push_screen(LineUp())
+        if self._first == "plan":
+            self.action_plan()
         if self._start:
             self.action_go()
+
+    @property
+    def has_job(self) -> bool:
+        """Whether a job is open."""
+        return hasattr(self, "job")
+
+    # -- jobs ----------------------------------------------------------------------------------------
+    def open_job(self, path: Path) -> None:
+        """Open a job in place of the welcome; a job with something to mend shows its plan first."""
+        try:
+            job = OpenJob(JobFolder(path))
+        except (JobFolderError, JournalError, VaultError) as error:
+            self.push_screen(message("The job was not opened", str(error)))
+            return
+        remember_job(job.folder.path, len(job.plan.devices))
+        self._take_job(job)
+        if job.plan.to_mend():
+            self.action_plan()
+
+    def _take_job(self, job: OpenJob) -> None:
+        self.job, self._desk = job, None
+        while len(self.screen_stack) > 1:
+            self.pop_screen()
+        self.push_screen(LineUp())
+
+    def open_demo(self) -> None:
+        """A fresh demo job."""
+        try:
+            self.open_job(fresh_demo())
+        except JobFolderError as error:
+            self.push_screen(message("The demo was not opened", str(error)))
+
+    def open_import(self, incoming: Incoming | None = None) -> None:
+        """Bring a sheet in: into the open job, or into a new one."""
+        if incoming is None:
+            if self._desk is not None and self._desk.edits.unsaved:
+                self.notify("save the plan first (s), then import")
+                return
+            incoming = Incoming(self.job.folder.path, self.job.plan.title)
+        self.push_screen(ImportScreen(incoming))
+
+    def arrived(self, folder: Path, words: list[str]) -> None:
+        """A sheet was taken into a job: open it, and show its plan."""
+        self.open_job(folder)
+        if not isinstance(self.screen, PlanScreen):
+            self.action_plan()
+        self.notify("\n".join(words[-6:]), title="import", timeout=8)
+
+    def plan_changed(self) -> None:
+        """The plan's files were saved: what is shown and said from now on follows them, unless a run is under way."""
+        if self.run_ is not None:
+            self.notify("the run goes on with the plan with which it was begun; open the job again to use the new one")
+            return
+        try:
+            self.job = OpenJob(self.job.folder)
+        except (JobFolderError, JournalError, VaultError) as error:
+            self.push_screen(message("The plan can't be read again", str(error)))
+            return
+        for screen in self.screen_stack:
+            if isinstance(screen, LineUp):
+                screen.take_board(self.job.board)
+
+    def action_plan(self) -> None:
+        """The plan, to look at and to change."""
+        if isinstance(self.screen, PlanScreen):
+            return
+        here = self._here()
+        try:
+            if self._desk is None:
+                vault = self.job.vault
+                self._desk = Desk(self.job.folder, self.job.families.rules, vault.traits() if vault else {})
+        except (JobFolderError, UnreadableError) as error:
+            self.push_screen(message("The plan can't be edited", str(error)))
+            return
+        self.push_screen(PlanScreen(self._desk, here))
+
+    def open_card(self, family: str) -> None:
+        """A family's factory card."""
+        if family in self.job.families:
+            self.push_screen(CardScreen(family))
+        else:
+            self.notify(f"nothing is known of the family {family or '(none)'}")
 
     # -- what screens ask --------------------------------------------------------------------------
     def noise(self, line: Line | None) -> re.Pattern[str] | None:
@@ -72,16 +175,25 @@ class ZingerApp(App[None]):
             self.notify("press g on the line-up to begin")
 
     def open_wire(self, device: str) -> None:
-        """Open a device's wire."""
+        """Open a device's wire; one that can't be spoken to has a factory card instead."""
+        if device not in self.job.board.lines:
+            self.open_card(self.job.plan.device(device).family)
+            return
         line = self.job.board.lines[device]
         self.push_screen(Wire(line, self.job.books[line.device.family]))
 
     def open_proof(self, device: str) -> None:
         """Open a device's proof."""
+        if device not in self.job.board.lines:
+            self.notify(f"{device} can't be proved: its family has no phrasebook yet")
+            return
         self.push_screen(Proof(self.job.board.lines[device]))
 
     def open_read_through(self, device: str) -> None:
         """Open a device's read-through."""
+        if device not in self.job.board.lines:
+            self.notify(f"nothing is said to {device}: its family has no phrasebook yet")
+            return
         self.push_screen(ReadThrough(self.job.board.lines[device]))
 
     def _here(self) -> str | None:
@@ -110,8 +222,19 @@ class ZingerApp(App[None]):
         """One screen back; on the line-up, clear the filter."""
         if isinstance(self.screen, LineUp):
             self.screen.close_filter()
+        elif isinstance(self.screen, PlanScreen) and self.screen.close_filter():
+            return
         elif len(self.screen_stack) > 2:
             self.pop_screen()
+
+    def action_welcome(self) -> None:
+        """Recent jobs and the ways to begin; not while devices are in mid-conversation."""
+        if self.run_ is not None:
+            self.notify("a run is under way; leave it first")
+        elif self._desk is not None and self._desk.edits.unsaved:
+            self.notify("save the plan first (s)")
+        elif not isinstance(self.screen, Welcome):
+            self.push_screen(Welcome())
 
     def action_help(self) -> None:
         """Keys and shapes."""
@@ -172,7 +295,13 @@ class ZingerApp(App[None]):
         """Quit; asks first when devices are in mid-conversation."""
         busy = {name: c.state_in_words() for name, c in self.run_.carriers.items()
                 if self.job.board.lines[name].active} if self.run_ else {}
-        if busy:
+        unsaved = self._desk.edits.unsaved if self._desk else []
+        if unsaved and not busy:
+            body = Text("These changes of the plan are not saved:\n\n", PAPER)
+            for words in unsaved[-12:]:
+                body.append(f"  {words}\n", VIOLET)
+            self.push_screen(Dialog("Leave without saving?", body, "leave", "stay"), self._leave_if)
+        elif busy:
             self.push_screen(leaving(busy, self.job.board.practice), self._leave_if)
         else:
             self._leave_if(True)
@@ -188,10 +317,19 @@ class ZingerApp(App[None]):
 
     def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
         """What the command palette offers."""
-        yield SystemCommand("Go", "carry the devices to a proved baseline", self.action_go)
-        yield SystemCommand("Write the papers", "drawing, timeline, proof sheet, as-built table", self.action_handover)
         yield SystemCommand("Keys and shapes", "help", self.action_help)
         yield SystemCommand("Quit", "leave the devices as they are", self.action_leave)
+        yield SystemCommand("Welcome", "recent jobs, a new job, the demo", self.action_welcome)
+        if not self.has_job:
+            return
+        yield SystemCommand("Plan", "look at the plan and change it", self.action_plan)
+        yield SystemCommand("Import", "bring in somebody's sheet", self.open_import)
+        yield SystemCommand("Go", "carry the devices to a proved baseline", self.action_go)
+        yield SystemCommand("Write the papers", "drawing, timeline, proof sheet, as-built table", self.action_handover)
+        for family in dict.fromkeys(d.family for d in self.job.plan.devices):
+            if family in self.job.families:
+                yield SystemCommand(f"Factory card of {self.job.families[family].title}", "how it comes out of its box",
+                                    lambda f=family: self.open_card(f))
         for name in self.job.board.lines:
             yield SystemCommand(f"Wire of {name}", "the device, live", lambda n=name: self.open_wire(n))
             yield SystemCommand(f"Proof of {name}", "planned and read back", lambda n=name: self.open_proof(n))
@@ -199,9 +337,9 @@ class ZingerApp(App[None]):
                                 lambda n=name: self.open_read_through(n))
 
 
-def show(job: OpenJob, options: Options, start: bool) -> None:
-    """Run the application until the person leaves."""
-    app = ZingerApp(job, options, start)
+def show(job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
+    """Run the application until the person leaves; without a job it begins with the welcome."""
+    app = ZingerApp(job, options, start, first)
     app.run()
     if app.fault is not None:
         raise app.fault

@@ -247,6 +247,7 @@ class LineUp(ZingerScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("g", "app.go", "go"),
+        Binding("e", "app.plan", "plan"),
         Binding("r", "read", "read"),
         Binding("p", "proof", "proof"),
         Binding("n", "next", "next to see to"),
@@ -255,6 +256,7 @@ class LineUp(ZingerScreen):
         Binding("slash", "filter", "filter"),
         Binding("h", "app.handover", "handover"),
         Binding("d", "dense", "dense"),
+        Binding("f", "card", "factory card", show=False),
         Binding("escape", "app.back", "clear filter", show=False),
         *[Binding(str(n), f"done({n})", show=False) for n in range(1, 10)],
     ]
@@ -311,6 +313,24 @@ class LineUp(ZingerScreen):
         """Read through what will be said."""
         if name := self.query_one(LineMap).selected:
             self.app.open_read_through(name)
+
+    def action_card(self) -> None:
+        """The factory card of the device's family."""
+        if name := self.query_one(LineMap).selected:
+            self.app.open_card(self.app.job.plan.device(name).family)
+
+    @property
+    def device(self) -> str | None:
+        """The hostname under the cursor; none before anything is drawn."""
+        return next((lines.selected for lines in self.query(LineMap)), None)
+
+    def take_board(self, board: Board) -> None:
+        """The plan was changed: show this board from now on."""
+        self.headline().board = board
+        self.query_one(Labels).board = board
+        lines = self.query_one(LineMap)
+        lines.board = board
+        lines.lay_out()
 
     def action_next(self) -> None:
         """Jump to the next device that needs a person."""

@@ -9,8 +9,9 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import RenderResult
 from textual.binding import Binding, BindingType
-from textual.screen import Screen
+from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
+from textual.widgets import Static
 
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
 
@@ -89,6 +90,22 @@ class Headline(Watcher):
         return Text(f"{words:<{width}}", Style(color=INK, bgcolor=PAPER, bold=True))
 
 
+class PlainScreen(Screen[None]):
+    """A screen that needs no job: a title line, and nothing that moves by itself."""
+
+    app: ZingerApp
+
+    def __init__(self, title: str, detail: str) -> None:
+        super().__init__()
+        self._title, self._detail = title, detail
+
+    def title_line(self) -> Static:
+        """The headline of such a screen."""
+        text = Text.assemble((" ZINGER ", Style(color=INK, bgcolor=BRASS, bold=True)), "  ")
+        text.append(self._title, Style(color=PAPER, bold=True)).append(f"  {self._detail}", DIM)
+        return Static(text, id="title-line")
+
+
 COMMON: list[BindingType] = [
     Binding("escape", "app.back", "back"),
     Binding("question_mark", "app.help", "help"),
@@ -106,7 +123,9 @@ class ZingerScreen(Screen[None]):
         self.follow()
 
     def _tick(self) -> None:
-        if self.is_current:
+        stack = self.app.screen_stack
+        above = stack[stack.index(self) + 1 :] if self in stack else stack
+        if all(isinstance(screen, ModalScreen) for screen in above):  # `is_current` counts a hidden screen too
             self.follow()
 
     def follow(self) -> None:
