@@ -17,7 +17,7 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from zinger.plan.headings import heading_for, meaning_of
-from zinger.plan.jobfile import JOB_FILE, load_yaml
+from zinger.plan.jobfile import JOB_FILE, TOO_LARGE, load_yaml
 from zinger.plan.settings import SETTINGS
 from zinger.plan.sheets import decoded, delimiter_of, read_tables
 
@@ -207,7 +207,8 @@ class MappingSheet:
         (self.table,) = read_tables(data, file)
         self.json = file.lower().endswith(".json")
         text, _ = decoded(data, file)
-        self.data: Any = json.loads(text) if self.json else load_yaml(text, file, 8_000_000)
+        self._yaml = None if self.json else YamlText(text, file, 8_000_000)
+        self.data: Any = self._yaml.data if self._yaml else json.loads(text)
         body = self.data.get("devices", self.data) if isinstance(self.data, Mapping) else self.data
         entries = body if isinstance(body, list) else list(body.values())
         self.columns = _Columns(self.table.headings, columns)
@@ -234,6 +235,8 @@ class MappingSheet:
         return None if value is None else str(value)
 
     def set(self, row: int, meaning: str, text: str | None) -> None:
+        if self._yaml:
+            self._yaml.touch()
         home, key = self._home(row, meaning)
         if text is None:
             home.pop(key, None)
@@ -243,7 +246,8 @@ class MappingSheet:
     def dump(self) -> bytes:
         if self.json:
             return (json.dumps(self.data, indent=2, ensure_ascii=False) + "\n").encode()
-        return dump_yaml(self.data).encode()
+        assert self._yaml is not None
+        return self._yaml.dump().encode()
 
 
 def open_sheet(data: bytes, file: str, columns: Mapping[str, str]) -> Sheet:
@@ -256,31 +260,58 @@ def open_sheet(data: bytes, file: str, columns: Mapping[str, str]) -> Sheet:
 
 
 # -- job.yaml ------------------------------------------------------------------------------------------
-def _yaml() -> YAML:
+def _yaml(like: str) -> YAML:
+    """A writer that indents as a text does."""
     yaml = YAML(typ="rt")
     yaml.preserve_quotes = True
     yaml.width = 100_000
-    yaml.indent(mapping=2, sequence=4, offset=2)
+    lines = [line for line in like.splitlines() if line.strip() and not line.lstrip().startswith("#")]
+    depths = [len(line) - len(line.lstrip()) for line in lines]
+    step = next((b - a for a, b, line in zip(depths, depths[1:], lines[1:], strict=False)
+                 if b > a and not line.lstrip().startswith("- ")), 2)
+    dash = next((at for at, line in enumerate(lines) if line.lstrip().startswith("- ")), None)
+    offset = 2 if dash is None else depths[dash] - (depths[dash - 1] if dash else 0)
+    yaml.indent(mapping=max(step, 1), sequence=max(offset, 0) + 2, offset=max(offset, 0))
     return yaml
 
 
-def dump_yaml(data: Any) -> str:
-    """YAML text of loaded data, comments and order kept."""
+def dump_yaml(data: Any, like: str = "") -> str:
+    """YAML text of loaded data, comments and order kept, indented like another text."""
     out = io.StringIO()
-    _yaml().dump(data, out)
+    _yaml(like).dump(data, out)
     return out.getvalue()
+
+
+class YamlText:
+    """A YAML text that can be changed through its data; what is not touched stays letter by letter."""
+
+    def __init__(self, text: str, file: str, too_large: int) -> None:
+        self.text = text
+        self.data: Any = load_yaml(text, file, too_large)
+        self._before = ""
+
+    def touch(self) -> None:
+        """To be called before the first change: remembers how the text would be written unchanged."""
+        self._before = self._before or dump_yaml(self.data, self.text)
+
+    def dump(self) -> str:
+        """The text, changed only where the data was."""
+        if not self._before:
+            return self.text
+        after = dump_yaml(self.data, self.text)
+        if after == self._before:
+            return self.text
+        return after if self._before == self.text else _patched(self.text, self._before, after)
 
 
 class JobDocument:
     """`job.yaml`, changed by path; raises UnreadableError when it can't be read."""
 
     def __init__(self, text: str, file: str = JOB_FILE) -> None:
-        self.text = text
-        self.data = load_yaml(text, file)
-        if not isinstance(self.data, CommentedMap):
-            self.data = CommentedMap()
-        self._before = ""
-        self._touched = False
+        self._yaml = YamlText(text, file, TOO_LARGE)
+        if not isinstance(self._yaml.data, CommentedMap):
+            self._yaml.data = CommentedMap()
+        self.data = self._yaml.data
 
     def _home(self, path: Sequence[str], make: bool) -> tuple[Any, Any] | None:
         """The mapping that holds the last step of a path, and its key there."""
@@ -315,8 +346,7 @@ class JobDocument:
 
     def set(self, path: Sequence[str], value: Any) -> None:
         """Put a value at a path (text, or what `raw` returned), or take it away with None."""
-        if not self._touched:
-            self._touched, self._before = True, dump_yaml(self.data)
+        self._yaml.touch()
         home = self._home(path, make=value is not None)
         if home is None:
             return
@@ -329,12 +359,7 @@ class JobDocument:
 
     def dump(self) -> str:
         """The text, changed only where something was changed."""
-        if not self._touched:
-            return self.text
-        after = dump_yaml(self.data)
-        if self._before == self.text or after == self._before:
-            return self.text if after == self._before else after
-        return _patched(self.text, self._before, after)
+        return self._yaml.dump()
 
 
 def _scalar(text: str) -> Any:
@@ -384,7 +409,7 @@ def _patched(original: str, before: str, after: str) -> str:
         at = end
     patched = "".join([*out, *old[at:]])
     try:
-        same = dump_yaml(load_yaml(patched, JOB_FILE)) == after
+        same = dump_yaml(load_yaml(patched, JOB_FILE), original) == after
     except ValueError:
         same = False
     return patched if same else after

@@ -61,7 +61,7 @@ def known_headings() -> Mapping[str, str]:
     """Every heading that is known by name, and what it means."""
     table = {alias: identity for identity, aliases in IDENTITY.items() for alias in aliases}
     for setting in SETTINGS.values():
-        table[setting.name] = setting.name
+        table[setting.name] = table[plain(setting.name)] = setting.name
         if setting.name not in ACCOUNTS:
             table |= dict.fromkeys((setting.title.lower(), *setting.columns), setting.name)
     return table

@@ -83,7 +83,7 @@ class ManagementAddress:
     def __str__(self) -> str:
         if self.address is None:
             return "by DHCP" if self.method == "dhcp" else self.method
-        return f"{self.address}/{self.length}"
+        return str(self.address) if self.length == self.address.max_prefixlen else f"{self.address}/{self.length}"
 
 
 @dataclass(frozen=True, slots=True)

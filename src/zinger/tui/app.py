@@ -238,7 +238,7 @@ class ZingerApp(App[None]):
 
     def action_help(self) -> None:
         """Keys and shapes."""
-        self.push_screen(help_dialog())
+        self.push_screen(help_dialog(isinstance(self.screen, PlanScreen)))
 
     def action_go(self) -> None:
         """Begin the run; once begun, send on what stopped."""

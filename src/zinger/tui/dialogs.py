@@ -71,10 +71,12 @@ def message(title: str, words: str) -> Dialog:
     return Dialog(title, Text(words, PAPER), "understood")
 
 
-def help_dialog() -> Dialog:
-    """Keys and shapes."""
+def help_dialog(plan: bool = False) -> Dialog:
+    """Keys and shapes; those of the plan, or those of the line-up and what it leads to."""
     body = Text()
     for title, keys in HELP:
+        if title != "everywhere" and (title == "plan") is not plan:
+            continue
         body.append(f"{title}\n", Style(color=GREEN, bold=True))
         for key, what in keys:
             body.append(f"  {key:<15}", Style(color=BRASS)).append(f"{what}\n", PAPER)

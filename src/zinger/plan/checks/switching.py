@@ -69,7 +69,7 @@ def vlan_undefined(device: Device, look: Look) -> Iterator[Found]:
             f"VLAN {vlan} is used by {what} but not defined",
             "Add it to switch.vlans, or correct the number",
             setting,
-            repair=repair(f"define VLAN {vlan}", where_it_stands(device, VLANS, SETTINGS[VLANS].text(every))),
+            repair=repair(f"define VLAN {vlan} for it", in_row(device, VLANS, SETTINGS[VLANS].text(every))),
         )
 
 

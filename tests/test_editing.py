@@ -1,0 +1,188 @@
+"""Editing in place: what is not touched stays letter by letter; undo, merging with changes from outside, saving."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from pathlib import Path
+
+import openpyxl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from zinger.keep import ChangedOutside, JobFolder, JobFolderError
+from zinger.phrasebook import Families
+from zinger.plan import Change
+from zinger.plan.documents import JobDocument, open_sheet
+from zinger.plan.editing import Edits, Files
+from zinger.run import Desk
+
+RULES = Families().rules
+SHEET = (
+    'site;"host name";family;address;"what; for"\r\n'
+    'wj;sw1;Quern S2;10.44.8.11;"the ""old"" one"\r\n\r\n'
+    "wj;sw2;Quern S2;10.44.8.12;\r\n"
+).encode("cp1252")
+JOB = """\
+# the winter job
+job:   "Winter"      # quoted, oddly spaced
+baseline:
+    idle: {timeout: 10 min}    # as the rules want
+    dns:
+        servers:
+        - 10.44.8.20     # the old one
+        - 10.44.8.21
+sites:
+    wj: {name: Wheal Junction, subnet: 10.44.8.0/24}
+"""
+
+
+def test_a_cell_of_a_csv_changes_and_nothing_else_does() -> None:
+    sheet = open_sheet(SHEET, "devices.csv", {})
+    sheet.set(4, "management.address", "10.44.8.22")
+    assert sheet.dump() == SHEET.replace(b"8.12", b"8.22")
+    sheet.set(4, "management.address", "10.44.8.12")
+    assert sheet.dump() == SHEET
+    sheet.set(2, "management.gateway", "10.44.8.1")
+    lines = sheet.dump().decode("cp1252").split("\r\n")
+    assert lines[0].endswith(";gateway") and lines[1].endswith(";10.44.8.1") and lines[3].endswith(";")
+    assert '"the ""old"" one"' in lines[1]
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from([2, 4]),
+            st.sampled_from(["management.address", "hostname", "label", "domain"]),
+            st.none() | st.text(st.sampled_from('ab;", 1'), min_size=1, max_size=5).map(str.strip).filter(bool),
+        ),
+        max_size=8,
+    )
+)
+def test_any_edits_are_read_back_and_undone_to_the_byte(changes: list[tuple[int, str, str | None]]) -> None:
+    files = Files(JOB, SHEET, "devices.csv")
+    edits = Edits(files)
+    wanted: dict[tuple[int, str], str | None] = {}
+    for row, meaning, text in changes:
+        edits.make([Change((meaning,), text, row)], "an edit")
+        wanted[row, meaning] = text
+    again = open_sheet(edits.files.sheet, "devices.csv", {})
+    assert {key: again.get(*key) for key in wanted} == wanted
+    made = edits.files
+    while edits.undo():
+        pass
+    assert edits.files == files
+    while edits.redo():
+        pass
+    assert edits.files == made
+
+
+def test_job_yaml_keeps_comments_order_and_its_own_way_of_writing() -> None:
+    job = JobDocument(JOB)
+    job.set(("baseline", "idle", "timeout"), "5 min")
+    assert job.dump().replace("}     #", "}    #") == JOB.replace("10 min", "5 min")  # a comment keeps its column
+    job.set(("baseline", "management", "stations"), "10.44.0.0/16")
+    job.set(("sites", "wj", "subnet"), None)
+    text = job.dump()
+    for kept in ("# the winter job", '"Winter"      # quoted, oddly spaced', "# as the rules want", "# the old one"):
+        assert kept in text, text
+    assert JobDocument(text).get(("baseline", "management", "stations")) == "10.44.0.0/16" and "subnet" not in text
+
+
+def test_yaml_json_and_workbook_sheets_are_changed_in_place() -> None:
+    yaml = b"# ours\n- hostname: sw1   # the first\n  management: {address: 10.44.8.11}\n"
+    sheet = open_sheet(yaml, "devices.yaml", {})
+    sheet.set(2, "management.address", "10.44.8.12")
+    assert sheet.dump() == yaml.replace(b"8.11", b"8.12")
+    json = open_sheet(b'[{"hostname": "sw1", "x": 1}]', "devices.json", {})
+    json.set(1, "hostname", "sw2")
+    assert b'"hostname": "sw2"' in json.dump() and b'"x": 1' in json.dump()
+    book = openpyxl.Workbook()
+    book.active.append(["hostname", "family"])
+    book.active.append(["sw1", "Quern S2"])
+    book.create_sheet("notes").append(["keep me"])
+    out = io.BytesIO()
+    book.save(out)
+    workbook = open_sheet(out.getvalue(), "devices.xlsx", {})
+    workbook.set(2, "hostname", "sw2")
+    workbook.set(2, "label", "K1")
+    made = openpyxl.load_workbook(io.BytesIO(workbook.dump()))
+    assert [c.value for c in made["Sheet"][2]] == ["sw2", "Quern S2", "K1"] and made["notes"]["A1"].value == "keep me"
+
+
+def edited(files: Files) -> Edits:
+    edits = Edits(files)
+    edits.make(
+        [Change(("management.address",), "10.44.8.50", 4), Change(("baseline", "idle", "timeout"), "7 min")], "mine"
+    )
+    return edits
+
+
+def test_what_others_changed_elsewhere_is_merged_even_when_rows_moved() -> None:
+    files = Files(JOB, SHEET, "devices.csv")
+    lines = SHEET.split(b"\r\n")
+    outside = Files(
+        JOB.replace("8.21", "8.29"), b"\r\n".join([lines[0], b"wj;new;Quern S2;10.44.8.9;", *lines[1:]]), "devices.csv"
+    )
+    edits = edited(files)
+    assert edits.merge(outside) == []
+    assert b"sw2;Quern S2;10.44.8.50" in edits.files.sheet and b"wj;new;" in edits.files.sheet
+    assert "7 min" in edits.files.job and "8.29" in edits.files.job
+    assert len(edits.unsaved) == 1
+
+
+def test_the_same_place_changed_twice_is_asked_about_and_never_overwritten() -> None:
+    edits = edited(Files(JOB, SHEET, "devices.csv"))
+    outside = Files(JOB, SHEET.replace(b"8.12", b"8.77"), "devices.csv")
+    (conflict,) = edits.merge(outside)
+    assert conflict.theirs == "10.44.8.77" and conflict.change.text == "10.44.8.50"
+    assert b"8.50" in edits.files.sheet and b"8.77" not in edits.files.sheet
+    assert edits.merge(outside, ours=True) == [] and b"8.50" in edits.files.sheet
+
+
+@pytest.fixture
+def desk(job: Callable[..., Path]) -> Desk:
+    return Desk(JobFolder(job()), RULES, {})
+
+
+def test_the_desk_saves_whole_merges_and_refuses_to_overwrite(desk: Desk) -> None:
+    folder = desk.folder
+    sheet = folder.path / "devices.csv"
+    device = desk.plan.device("kvr-wj-sw1")
+    desk.make(
+        desk.changes([device], "management.gateway", "10.44.8.9", desk.places([device], "management.gateway")[0]), "x"
+    )
+    assert desk.resolved().device("kvr-wj-sw1").values["management.gateway"].shown == "10.44.8.9"
+    sheet.write_text(sheet.read_text().replace("signal box", "lamp room"))
+    assert desk.save() == []
+    assert "lamp room" in sheet.read_text() and "10.44.8.9" in sheet.read_text()
+    assert not list(folder.path.glob("*.new")) and desk.edits.unsaved == []
+    before = folder.files()
+    sheet.write_text(sheet.read_text() + "\n")
+    with pytest.raises(ChangedOutside):
+        folder.write(before, before)
+
+
+def test_a_full_disk_leaves_the_files_as_they_were(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+    before = desk.folder.files()
+    device = desk.plan.device("kvr-wj-sw1")
+    desk.make(desk.changes([device], "banner", "Hello", desk.places([device], "banner")[0]), "x")
+    monkeypatch.setattr("os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    with pytest.raises(JobFolderError, match="it is as it was before"):
+        desk.save()
+    assert desk.folder.files() == before and desk.edits.unsaved == ["x"]
+
+
+def test_a_new_row_is_added_undone_and_survives_a_merge(desk: Desk) -> None:
+    site = desk.plan.sites[1]
+    desk.add(site, desk.plan.device("kvr-wj-sw1"))
+    assert [d.name for d in desk.resolved().devices][-1] == "kvr-cb-sw1" and len(desk.plan.devices) == 17
+    desk.undo()
+    assert len(desk.resolved().devices) == 16
+    desk.redo()
+    sheet = desk.folder.path / "devices.csv"
+    sheet.write_text(sheet.read_text().replace("signal box", "lamp room"))
+    assert desk.look_outside() == (True, []) and len(desk.resolved().devices) == 17
+    assert desk.plan.device("kvr-wj-sw1").location == "lamp room"

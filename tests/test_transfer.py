@@ -1,0 +1,390 @@
+"""Sheets in and out: any shape, headings by likeness, bad input, and what comes in goes out again."""
+
+from __future__ import annotations
+
+import inspect
+import io
+import json
+from collections.abc import Callable
+from ipaddress import ip_address
+from pathlib import Path
+
+import openpyxl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.conftest import zinger
+from zinger.phrasebook import Families
+from zinger.plan import Plan, UnreadableError, read_job, read_sheet, resolve
+from zinger.plan import items as item_types
+from zinger.plan.documents import table_to_csv, table_to_workbook
+from zinger.plan.headings import match_headings
+from zinger.plan.items import Item, Rewrite, rewritten
+from zinger.plan.sheets import read_tables
+from zinger.plan.transfer import Imported, merge, propose, take
+
+RULES = Families().rules
+JOB = "job: x\nsites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24}}\nroles: {access: {}}\n"
+KINDS = [c for _, c in inspect.getmembers(item_types, inspect.isclass) if issubclass(c, Item) and c is not Item]
+
+
+# -- items in words ---------------------------------------------------------------------------------------
+@pytest.mark.parametrize("kind", KINDS, ids=lambda c: c.__name__)
+def test_an_item_in_words_is_the_item_again(kind: type[Item]) -> None:
+    made = kind.read(kind.example)
+    assert kind.read(str(made)) == made and kind.read(dict(made)) == made
+    assert hash(kind.read(str(made))) == hash(made)
+
+
+NAMES = st.text(st.sampled_from("abc VLAN 12;,\u00e4"), min_size=1, max_size=12).map(str.strip).filter(bool)
+
+
+@given(
+    st.lists(
+        st.builds(lambda i, n: item_types.Vlan(id=i, name=n), st.integers(1, 4094), NAMES), max_size=6, unique=True
+    ),
+    st.lists(
+        st.builds(
+            lambda a, n, v, t, d: item_types.Port(
+                ports=tuple(str(x) for x in range(a, a + n)),
+                mode="general",
+                vlan=v,
+                tagged=tuple(sorted(t)),
+                description=d,
+            ),
+            st.integers(1, 40),
+            st.integers(1, 9),
+            st.none() | st.integers(1, 4094),
+            st.sets(st.integers(1, 4094), max_size=3),
+            NAMES,
+        ),
+        max_size=4,
+        unique=True,
+    ),
+)
+def test_lists_of_items_go_through_a_cell(vlans: list[Item], ports: list[Item]) -> None:
+    for kind, found in ((item_types.Vlan, vlans), (item_types.Port, ports)):
+        assert item_types.items(kind)("; ".join(map(str, found))) == tuple(found)
+
+
+@pytest.mark.parametrize(
+    ("kind", "text", "words"),
+    [
+        (item_types.Vlan, "5000 a", "id: 5000 is no VLAN; they go from 1 to 4094"),
+        (item_types.Vlan, "20 staff desk", "'desk' has no place here; write it like 20 staff"),
+        (item_types.Port, "1-4", "it does not say its mode"),
+        (item_types.Port, "4-1 access", "runs backwards"),
+        (item_types.Port, "1 acess", "did you mean access?"),
+        (item_types.Port, "1 access vlan", "nothing follows 'vlan'"),
+        (item_types.NtpServer, "10.44.8.22 poll 100", "no power of two"),
+        (item_types.Ssid, "x wep", "none of open, psk, 802.1x"),
+        (item_types.Rewrite, "12a", "no dialled number"),
+    ],
+)
+def test_a_wrong_item_says_what_and_how(kind: type[Item], text: str, words: str) -> None:
+    with pytest.raises(ValueError, match="; ") as caught:
+        kind.read(text)
+    assert words in str(caught.value)
+
+
+def test_the_first_rewriting_rule_that_takes_a_number_decides() -> None:
+    rules = tuple(Rewrite.read(t) for t in ("00 strip 2 prefix +", "0 strip 1 prefix +43", "1xx strip 1 side inside"))
+    assert rewritten("0043512", rules) == ("+43512", 0)
+    assert rewritten("0512", rules) == ("+43512", 1)
+    assert rewritten("177", rules, "outside") == ("177", None) and rewritten("177", rules, "inside") == ("77", 2)
+
+
+# -- headings -----------------------------------------------------------------------------------------------
+@pytest.mark.parametrize(
+    ("heading", "meaning"),
+    [
+        ("Mgmt IP", "management.address"),
+        ("IP address/mask", "management.address"),
+        ("Default GW", "management.gateway"),
+        ("Device name", "hostname"),
+        ("DNS server(s)", "dns.servers"),
+        ("Serial No.", "serial"),
+        ("MAC addr", "mac"),
+        ("Asset no.", "label"),
+        ("Time zone", "clock.zone"),
+        ("Ordered by", ""),
+        ("Price", ""),
+        ("switch.stp_priority", "switch.stp_priority"),
+    ],
+)
+def test_headings_are_known_by_name_or_likeness(heading: str, meaning: str) -> None:
+    (match,) = match_headings([heading], [[]], {})
+    assert match.meaning == meaning, match
+
+
+def test_what_stands_below_tells_a_heading_and_no_meaning_is_given_twice() -> None:
+    macs = ["02:4b:56:10:33:01", "024b.5610.3302"]
+    found = match_headings(["Address", "IP", "sticker"], [["10.44.8.1"], ["10.44.8.2"], macs], {})
+    assert [m.meaning for m in found] == ["management.address", "", "mac"]
+    assert not found[2].sure
+
+
+# -- reading ------------------------------------------------------------------------------------------------
+TABLE = [
+    ["site", "hostname", "family", "address"],
+    ["Wheal Junction", "sw1", "Quern S2", "10.44.8.11"],
+    ["Wheal Junction", "sw2", "Quern S2", "10.44.8.12 255.255.255.0"],
+]
+
+
+def workbook(rows: list[list[object]], merged: str = "", title: str = "devices") -> bytes:
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.title = title
+    for row in rows:
+        sheet.append(row)
+    if merged:
+        sheet.merge_cells(merged)
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+CSV = "\n".join(",".join(row) for row in TABLE)
+SHAPES = {
+    "plain.csv": CSV.encode(),
+    "semicolons.csv": CSV.replace(",", ";").encode("utf-8-sig"),
+    "utf16.csv": CSV.replace(",", "\t").encode("utf-16"),
+    "title.csv": b"Winter renewal,,,\n,,,\n" + CSV.encode(),
+    "merged.xlsx": workbook([["Winter renewal"], [], *TABLE[:2], [None, *TABLE[2][1:]]], "A4:A5"),
+    "numbers.xlsx": workbook(TABLE),
+    "list.json": json.dumps([dict(zip(TABLE[0], row, strict=True)) for row in TABLE[1:]]).encode(),
+    "names.yaml": b"devices:\n  sw1: {site: Wheal Junction, family: Quern S2, management: {address: 10.44.8.11}}\n"
+    b"  sw2: {site: Wheal Junction, family: Quern S2, management.address: 10.44.8.12/24}\n",
+}
+
+
+@pytest.mark.parametrize("name", [n for n in SHAPES if n != "names.yaml"])
+def test_any_kind_of_sheet_brings_the_same_devices(name: str) -> None:
+    imported = take(propose(SHAPES[name], name, {}))
+    assert imported.problems == ()
+    assert [row[:3] for row in imported.rows] == [("Wheal Junction", f"sw{n}", "Quern S2") for n in (1, 2)]
+    rows, problems = read_sheet(imported.to_csv())
+    plan = resolve(read_job(JOB), rows, RULES, None, tuple(problems))
+    assert [str(d.address) for d in plan.devices] == ["10.44.8.11/24", "10.44.8.12/24"]
+
+
+def test_a_mapping_by_hostname_is_read_with_nested_settings() -> None:
+    rows, problems = read_sheet(SHAPES["names.yaml"], "names.yaml")
+    plan = resolve(read_job(JOB), rows, RULES, None, tuple(problems))
+    assert plan.problems and [(d.name, str(d.address)) for d in plan.devices] == [
+        ("sw1", "10.44.8.11/24"),
+        ("sw2", "10.44.8.12/24"),
+    ]
+
+
+def test_several_sheets_become_one_and_a_sheets_name_is_its_site() -> None:
+    book = openpyxl.load_workbook(
+        io.BytesIO(workbook([["name", "type", "mgmt ip"], ["a", "quern-s2", "10.44.8.1/24"]], title="Wheal Junction"))
+    )
+    second = book.create_sheet("Corbel Bridge")
+    second.append(["device", "model", "ip"])
+    second.append(["b", "quern-s2", "10.44.16.1/24"])
+    book.create_sheet("notes").append(["call first"])
+    out = io.BytesIO()
+    book.save(out)
+    proposal = propose(out.getvalue(), "two.xlsx", {})
+    assert proposal.left_out == ("notes",)
+    imported = take(proposal)
+    assert imported.headings == ("site", "name", "type", "mgmt ip")
+    assert imported.rows == (
+        ("Wheal Junction", "a", "quern-s2", "10.44.8.1/24"),
+        ("Corbel Bridge", "b", "quern-s2", "10.44.16.1/24"),
+    )
+
+
+BAD = [
+    ("dup.yaml", b"a: 1\na: 2\n", "dup.yaml:2: not valid YAML: found duplicate key"),
+    ("tab.yaml", b"- hostname: x\n\tfamily: y\n", "tab.yaml:2: not valid YAML: a tab stands"),
+    (
+        "bomb.yaml",
+        b"a: &a [x,x,x,x,x,x,x,x,x]\n"
+        + b"".join(b"%c: &%c [%s]\n" % (c, c, b",".join([b"*%c" % (c - 1)] * 9)) for c in range(98, 107)),
+        "aliases unfold",
+    ),
+    ("deep.json", b"[" * 5000, "deep.json"),
+    ("bad.json", b"[{]", "bad.json:1: not valid JSON"),
+    ("big.csv", b"x" * 50_000_000, "it has 50 MB, more than 20"),
+    ("locked.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1rest", "protected by a password"),
+    ("fake.xlsx", b"no workbook", "this is no workbook"),
+    ("broken.xlsx", b"PK\x03\x04broken", "can't be read"),
+    ("binary.csv", b"hostname\x00\x01", "this is no text"),
+    ("quote.csv", b'hostname,site\n"a,b\nc,d\n', "Look for a quote left open"),
+    ("empty.csv", b"\n\n", "the file is empty"),
+    ("other.csv", b"price,colour\n1,red\n", "no sheet has a column for hostname"),
+]
+
+
+@pytest.mark.parametrize(("name", "data", "words"), BAD, ids=[b[0] for b in BAD])
+def test_a_bad_file_is_a_sentence(name: str, data: bytes, words: str) -> None:
+    with pytest.raises(UnreadableError) as caught:
+        propose(data, name, {})
+    assert words in str(caught.value) and caught.value.do
+
+
+def test_one_bad_cell_of_ten_thousand_rows_is_pointed_at(tmp_path: Path) -> None:
+    lines = ["hostname,site,family,address", *(f"h{n},wj,quern-s2,10.44.{n // 250}.{n % 250}" for n in range(10_000))]
+    lines[7778] = "h7777,wj,quern-s2,10.44.31.333"
+    sheet = tmp_path / "large.csv"
+    sheet.write_text("\n".join(lines))
+    done = zinger("import", sheet, tmp_path / "job", "--yes")
+    assert done.returncode == 2 and "large.csv:7779 (address): '10.44.31.333' is no address" in done.stderr
+    assert "1 cell can't be read; nothing was written" in done.stderr and not (tmp_path / "job").exists()
+
+
+def test_a_formula_without_its_value_and_a_date_are_told_with_their_cell() -> None:
+    import datetime
+
+    data = workbook([["hostname", "family", "ports"], ["a", "=B9", datetime.datetime(2026, 4, 1)]], title="S")
+    problems = take(propose(data, "f.xlsx", {})).problems
+    assert {(p.id, p.spot.key) for p in problems} == {("sheet-formula", "S!B2"), ("sheet-date", "S!C2")}
+
+
+# -- out again ----------------------------------------------------------------------------------------------
+CELLS = {
+    "hostname": st.from_regex(r"[a-z][a-z0-9-]{0,12}[a-z0-9]", fullmatch=True),
+    "address": st.integers(2, 250).map(lambda n: f"10.44.8.{n}/24") | st.just("dhcp"),
+    "mac": st.integers(0, 2**40 - 1).map(lambda n: "02" + f"{n:010x}"),
+    "dns": st.lists(st.integers(1, 250), max_size=3, unique=True).map(lambda ns: " ".join(f"10.44.8.{n}" for n in ns)),
+    "telnet": st.sampled_from(["yes", "Off", "x", "disabled"]),
+    "idle timeout": st.sampled_from(["10", "15 min", "1 h"]),
+    "vlans": st.lists(st.integers(1, 4094), unique=True, max_size=4).map(
+        lambda ns: "; ".join(f"{n} v{n}" for n in ns)
+    ),
+    "remarks": st.text(st.sampled_from('ab,;"=\n\u00e9'), max_size=8).map(str.strip).filter(lambda s: "\n" not in s),
+}
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(st.fixed_dictionaries(CELLS), min_size=1, max_size=5, unique_by=lambda r: r["hostname"]), st.booleans()
+)
+def test_import_and_export_keep_every_value(rows: list[dict[str, str]], as_workbook: bool) -> None:
+    headings = ["site", "family", *CELLS]
+    table = [["Wheal Junction", "quern-s9", *(row[h] for h in CELLS)] for row in rows]
+    first = take(propose(table_to_csv(headings, table), "a.csv", {}))
+    write = (lambda: table_to_workbook(first.headings, first.rows, "x"), lambda: first.to_csv())[not as_workbook]
+    again = take(propose(write(), "a.xlsx" if as_workbook else "a.csv", {}))
+    assert again.headings == first.headings and again.rows == first.rows and again.means == first.means
+    assert values(again) == values(first)
+
+
+def values(imported: Imported) -> list[dict[str, object]]:
+    rows, problems = read_sheet(imported.to_csv())
+    plan = resolve(read_job(JOB), rows, RULES, None, tuple(problems))
+    return [{name: v.value for name, v in d.values.items()} | {"mac": d.mac} for d in plan.devices]
+
+
+def test_a_second_import_updates_adds_and_keeps() -> None:
+    own = read_tables(b"Name,site,IP,remarks\nsw1,wj,10.44.8.11,mine\nold,wj,10.44.8.9,\n", "devices.csv")[0]
+    new = take(propose(b"hostname,ip,serial\nSW1,10.44.8.21,S1\nsw3,10.44.8.13,S3\n", "new.csv", {}))
+    merged = merge(own, {}, new)
+    assert merged.headings == ["Name", "site", "IP", "remarks", "serial"]
+    assert merged.rows == [
+        ["SW1", "wj", "10.44.8.21", "mine", "S1"],
+        ["old", "wj", "10.44.8.9", "", ""],
+        ["sw3", "", "10.44.8.13", "", "S3"],
+    ]
+    assert merged.added == ["sw3"] and merged.missing == ["old"] and len(merged.changed) == 1
+
+
+def test_import_from_the_command_line_asks_remembers_and_exports(tmp_path: Path) -> None:
+    sheet = tmp_path / "stations.csv"
+    sheet.write_text(
+        "Station;Dev name;Dev Type;Mgmt IP;Ordered by\nWheal Junction;sw1;Quern S2;10.44.8.11/24;A. Example\n"
+    )
+    job = tmp_path / "job"
+    asked = zinger("import", sheet, job)
+    assert asked.returncode == 2 and "Nothing was written" in asked.stderr and not job.exists()
+    wrong = zinger("import", sheet, job, "--column", "Dev name=hostnme")
+    assert wrong.returncode == 2 and "nothing is called 'hostnme'" in wrong.stderr
+    assert zinger("import", sheet, job, "--column", "Dev name=hostname", "--yes").returncode == 0
+    assert "Dev name: hostname" in (job / "job.yaml").read_text()
+    assert "Ordered by" in (job / "devices.csv").read_text()
+    sheet.write_text(sheet.read_text().replace("8.11", "8.12"))
+    again = zinger("import", sheet, job)
+    assert again.returncode == 0 and "0 new, 1 changed, 0 as they were" in again.stdout
+    assert zinger("export", job, tmp_path / "out.xlsx").returncode == 0
+    cells = [c.value for c in openpyxl.load_workbook(tmp_path / "out.xlsx").active[2]]
+    assert cells == ["Wheal Junction", "sw1", "Quern S2", "10.44.8.12/24", "A. Example"]
+    there = zinger("export", job, tmp_path / "out.xlsx")
+    assert there.returncode == 2 and "is there already" in there.stderr
+    assert zinger("export", job, tmp_path / "full.csv", "--full").returncode == 0
+    assert "administrator" in (tmp_path / "full.csv").read_text()
+
+
+# -- what the plan room promises ----------------------------------------------------------------------------
+def plan_of(rows: list[str], job: str) -> Plan:
+    found, problems = read_sheet("\n".join(["site,family,role,hostname,address", *rows]).encode())
+    return resolve(read_job(job), found, RULES, None, tuple(problems))
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(st.none() | st.integers(1, 40), max_size=30), st.integers(0, 6), st.integers(0, 6), st.integers(27, 29)
+)
+def test_allocation_never_clashes_and_keeps_what_is_there(
+    planned: list[int | None], head: int, tail: int, length: int
+) -> None:
+    size = 2 ** (32 - length)
+    given_ = [n if n is not None and n < size - 1 else None for n in planned]
+    job = (
+        f"job: x\naddresses: {{head: {head}, tail: {tail}}}\nsites: {{a: {{name: A, subnet: 10.44.8.0/{length}}}}}\n"
+        "baseline: {dns: {servers: [10.44.8.5]}}\n"
+    )
+    plan = plan_of([f"A,quern-s2,,h{i},{'' if n is None else f'10.44.8.{n}'}" for i, n in enumerate(given_)], job)
+    said = {f"10.44.8.{n}" for n in given_ if n is not None}
+    got = [str(d.fixed.ip) for d, n in zip(plan.devices, given_, strict=True) if n is None and d.fixed]
+    assert len(set(got)) == len(got) and not set(got) & (said | {"10.44.8.1", "10.44.8.5"})
+    base = int(ip_address("10.44.8.0"))
+    assert all(head < int(ip_address(a)) - base < size - 1 - tail for a in got)
+    without = sum(n is None for n in given_) - len(got)
+    assert without == sum(p.id == "no-free-address" for p in plan.problems)
+    room = size - 2 - head - tail
+    assert without == 0 or len(got) + len(said) + 2 >= room
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.permutations(range(6)))
+def test_resolution_is_deterministic_and_origins_are_complete(order: list[int]) -> None:
+    job = (
+        "job: x\nnaming: '{site}-{role}{n:02}'\naddresses: {head: 9}\nbaseline: {idle: {timeout: 9}, services: {ssh: on}}\n"
+        "sites: {a: {name: A, subnet: 10.44.8.0/24, idle: {timeout: 8}}}\n"
+        "roles: {access: {short: sw, idle: {timeout: 7}}, core: {}}\nfamilies: {quern-s2: {idle: {timeout: 6}}}\n"
+    )
+    rows = [
+        f"A,quern-s2,{'access' if n % 2 else 'core'},{f'h{n}' if n > 2 else ''},{f'10.44.8.{n + 100}' if n > 1 else ''}"
+        for n in range(6)
+    ]
+    once, twice = (plan_of([rows[n] for n in order], job) for _ in range(2))
+    assert once == twice
+    names = [d.name for d in once.devices]
+    assert len(set(names)) == 6 and "a-sw01" in names and "a-core01" in names
+    ranks = ["derived", "baseline", "site", "role", "family", "sheet"]
+    for device in once.devices:
+        for value in device.values.values():
+            layers = [value.origin, *(origin for _, origin in value.overrode)]
+            assert all(o.label and o.spot.file for o in layers)
+            assert [ranks.index(o.layer.value) for o in layers] == sorted(
+                (ranks.index(o.layer.value) for o in layers), reverse=True
+            )
+        idle = device.values["idle.timeout"]
+        assert idle.value == 6 and [v for v, _ in idle.overrode] == ([7] if device.role == "access" else []) + [8, 9]
+
+
+def test_explain_and_numbers_on_the_command_line(job: Callable[..., Path]) -> None:
+    folder = job()
+    told = zinger("check", folder, "--explain", "kvr-wj-sw1", "gateway")
+    assert told.returncode == 0 and "10.44.8.1" in told.stdout and "job.yaml:" in told.stdout
+    wrong = zinger("check", folder, "--explain", "kvr-wj-sw1", "gatewy")
+    assert wrong.returncode == 2 and "did you mean gateway?" in wrong.stderr
+    mistakes = zinger("check", folder, "--sheet", "mistakes.csv", "--repairs")
+    assert mistakes.returncode == 1 and "repair: use the site's, 10.44.8.1" in mistakes.stdout
+    number = zinger("numbers", folder, "kvr-uk-vg1", "0512")
+    assert number.returncode == 0 and "0512 becomes +43512" in number.stdout
