@@ -50,13 +50,18 @@ class Terminal:
             assert time.monotonic() < end, f"{texts} never came:\n{screen}"
             time.sleep(0.05)
 
+    def gone(self, text: str) -> str:
+        """Wait until a text is gone; returns the screen."""
+        end = time.monotonic() + 15
+        while text in (screen := self.screen()):
+            assert time.monotonic() < end, f"{text!r} stays:\n{screen}"
+            time.sleep(0.05)
+        return screen
+
     def escape(self, text: str) -> None:
         """Press Escape, and wait until a text is gone: a key right behind it would be another key."""
         self.keys("Escape")
-        end = time.monotonic() + 10
-        while text in self.screen():
-            assert time.monotonic() < end, f"{text!r} stays"
-            time.sleep(0.05)
+        self.gone(text)
 
     def close(self) -> None:
         subprocess.run([*self.tmux, "kill-server"], capture_output=True)

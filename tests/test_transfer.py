@@ -354,7 +354,8 @@ def test_allocation_never_clashes_and_keeps_what_is_there(
 @given(st.permutations(range(6)))
 def test_resolution_is_deterministic_and_origins_are_complete(order: list[int]) -> None:
     job = (
-        "job: x\nnaming: '{site}-{role}{n:02}'\naddresses: {head: 9}\nbaseline: {idle: {timeout: 9}, services: {ssh: on}}\n"
+        "job: x\nnaming: '{site}-{role}{n:02}'\naddresses: {head: 9}\n"
+        "baseline: {idle: {timeout: 9}, services: {ssh: on}}\n"
         "sites: {a: {name: A, subnet: 10.44.8.0/24, idle: {timeout: 8}}}\n"
         "roles: {access: {short: sw, idle: {timeout: 7}}, core: {}}\nfamilies: {quern-s2: {idle: {timeout: 6}}}\n"
     )

@@ -17,6 +17,7 @@ from typing import Any
 from zinger.plan.addresses import free_addresses, hosts, standing
 from zinger.plan.checks import check
 from zinger.plan.families import FamilyRules
+from zinger.plan.heap import builds_much
 from zinger.plan.items import Item, Pool
 from zinger.plan.jobfile import Layered, Raw, RawJob, RawRow, RawSite
 from zinger.plan.model import Device, Layer, Origin, Plan, Site, Value
@@ -30,6 +31,7 @@ Values = dict[str, Value]
 _SECTION_OF = {name: section for section, names in SECTIONS.items() for name in names}
 
 
+@builds_much
 def resolve(job: RawJob, rows: list[RawRow], families: Mapping[str, FamilyRules],
             vaulted: Vaulted | None = None, problems: tuple[Problem, ...] = ()) -> Plan:
     """Resolve and check everything; `problems` are those already found while reading the files."""

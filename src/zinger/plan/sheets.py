@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from zinger.plan.headings import known_headings, meaning_of, plain
+from zinger.plan.heap import builds_much
 from zinger.plan.jobfile import SHEET_FILE, Raw, RawRow, UnreadableError, load_yaml
 from zinger.plan.problems import Problem, Spot, mend
 from zinger.plan.settings import SETTINGS
@@ -256,6 +257,7 @@ def _flat(entry: Mapping[Any, Any], stem: str = "") -> Iterable[tuple[str, Any]]
 
 
 # -- a table as the devices of a job -------------------------------------------------------------------
+@builds_much
 def read_sheet(data: bytes, file: str = SHEET_FILE,
                columns: Mapping[str, str] | None = None) -> tuple[list[RawRow], list[Problem]]:
     """Read a job's own build sheet; `columns` are headings that were confirmed at an import."""

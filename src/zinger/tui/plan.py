@@ -42,6 +42,8 @@ class Editor(Input):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("tab", "place(1)", "where it goes", priority=True),
         Binding("escape", "drop", "leave it", priority=True),
+        # at once, or what is typed right behind it would be taken away with the rest
+        Binding("ctrl+u", "delete_left_all", show=False, priority=True),
     ]
 
     class Dropped(Message):
@@ -179,7 +181,7 @@ class PlanScreen(ZingerScreen):
         elif self.query_one(Tree).device is None:
             self.query_one(Tree).fold()
         else:
-            self.query_one(Values).focus()
+            self.set_focus(self.query_one(Values))
 
     def on_resize(self) -> None:
         self._show_editor(self._editing is not None)
@@ -328,7 +330,7 @@ class PlanScreen(ZingerScreen):
     def _close_editor(self) -> None:
         self._editing = None
         self._show_editor(False)
-        self.query_one(Values).focus()
+        self.set_focus(self.query_one(Values))
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         if event.input.id == "filter":
@@ -460,7 +462,7 @@ class PlanScreen(ZingerScreen):
         """The next pane."""
         panes: list[Any] = [self.query_one(Tree), self.query_one(Values), self.query_one(Findings)]
         at = next((i for i, pane in enumerate(panes) if pane.has_focus), 0)
-        panes[(at + by) % 3].focus()
+        self.set_focus(panes[(at + by) % 3])
 
     def action_add(self) -> None:
         """A new row in the sheet, like the device under the cursor."""

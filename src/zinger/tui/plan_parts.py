@@ -146,6 +146,8 @@ class Tree(Rows):
                 self._items += [("device", device) for device in group]
         self._version += 1
         self.cursor = self._find(before)
+        if words and self.device is None:
+            self.cursor = next((i for i, (kind, _) in enumerate(self._items) if kind == "device"), 0)
         self.redraw()
 
     def count(self) -> int:

@@ -10,6 +10,7 @@ from typing import Any, ClassVar
 
 from rich.style import Style
 from rich.text import Text
+from textual import events
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Footer, Input, Static
@@ -164,7 +165,6 @@ class NewJob(PlainScreen):
 
     def on_mount(self) -> None:
         self.query_one("#job-name").focus()
-        self._say("  Enter goes on; in the last line it makes the job.", DIM)
 
     def _say(self, words: str, colour: str) -> None:
         self.query_one("#job-note", Static).update(Text(f"\n{words}", colour))
@@ -178,7 +178,14 @@ class NewJob(PlainScreen):
         if event.input.id == "job-sheet":
             self.action_make()
         else:
-            self.focus_next()
+            self.set_focus(self.query_one("#job-folder" if event.input.id == "job-name" else "#job-sheet"))
+
+    def on_descendant_focus(self, event: events.DescendantFocus) -> None:
+        """Say what the line under the cursor is for."""
+        hints = {"job-name": "Enter goes on to the folder.", "job-folder": "Empty takes the folder that is shown.",
+                 "job-sheet": "Enter makes the job; of a sheet, its headings are shown first."}
+        if (hint := hints.get(event.widget.id or "")) is not None:
+            self._say(f"  {hint}", DIM)
 
     def action_make(self) -> None:
         """Make the job, or look at its sheet first."""

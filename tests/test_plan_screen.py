@@ -1,0 +1,133 @@
+"""The plan in a real terminal: findings, repairs, editing in place, saving, a sheet brought in, a new job."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable
+from importlib import resources
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import lay_out
+from tests.test_screen import Terminal, start
+
+pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
+__all__ = ["start"]
+MISTAKES = (resources.files("zinger") / "demo" / "mistakes.csv").read_text("utf-8")
+
+
+def test_a_finding_is_repaired_undone_and_saved(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=MISTAKES)
+    term = start(folder, "plan", str(folder))
+    term.until("20 devices", "17 to mend", "saved", "gateway 10.44.61.1 is not in 10.44.8.0/24", "e edit")
+    term.keys("n")
+    term.until("wj-sw1", "(over Wheal")
+    term.keys("m")
+    term.until("Repair: use the site's, 10.44.8.1", "- 10.44.61.1", "+ 10.44.8.1")
+    term.keys("y")
+    term.until("16 to mend", "1 not saved")
+    term.keys("u")
+    term.until("17 to mend", "saved", "taken back")
+    term.keys("y")
+    term.until("16 to mend", "1 not saved")
+    assert (folder / "devices.csv").read_text() == MISTAKES
+    term.keys("s")
+    term.until("16 to mend", "saved in job")
+    assert (folder / "devices.csv").read_text() == MISTAKES.replace("10.44.61.1", "10.44.8.1")
+    (folder / "devices.csv").write_text((folder / "devices.csv").read_text().replace("KVR-cb-sw2", "kvr-cb-sw2"))
+    term.until("15 to mend", "read again")
+
+
+def test_editing_in_place_shows_what_would_change(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "plan", str(folder))
+    term.until("16 devices", "0 to mend", "kvr-wj-sw1")
+    term.keys("Tab", "Down", "Down", "Down")
+    term.keys("e")
+    term.until("this device", "role access", "the baseline")
+    term.keys("C-u")
+    term.keys("-l", "10.44.8.300")
+    term.until("is no address; write it like")
+    term.keys("C-u")
+    term.keys("-l", "10.44.8.12")
+    term.until("new: address 10.44.8.12 stands in rows 2 and 3", "1 to mend")
+    term.keys("C-u")
+    term.keys("-l", "10.44.8.19")
+    term.until("nothing else changes", "0 to mend")
+    term.keys("Enter")
+    term.until("1 not saved", ".19")
+    term.keys("C-q")
+    term.until("Leave without saving?", "management address of kvr-wj-sw1")
+    term.keys("n")
+    term.until("1 not saved")
+
+
+def test_a_selection_is_edited_at_once_and_a_layer_by_tab(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "plan", str(folder), columns=160)
+    term.until("16 devices", "kvr-wj-sw1")
+    term.keys("Space", "Down", "Space")
+    term.until("2 selected")
+    term.keys("Tab", "Down", "e")
+    term.until("these 2 devices")
+    term.keys("C-u")
+    term.keys("-l", "Signals")
+    term.keys("Enter")
+    term.until("1 not saved", "Signals")
+    term.keys("e")
+    term.until("these 2 devices")
+    term.keys("Tab", "Tab", "C-u")
+    term.keys("-l", "Halt")
+    term.keys("Enter")
+    term.until("2 not saved")
+    term.keys("s")
+    term.until("saved in job")
+    assert (folder / "devices.csv").read_text().count("Signals") == 2
+    job = (folder / "job.yaml").read_text()
+    assert "    banner: Halt\n" in job and "# The Kettlestone" in job and "# where the sheet names no host" in job
+    term.keys("/")
+    term.until("Escape clears")
+    term.keys("-l", "tarn")
+    term.gone("kvr-cb-fw1")
+    term.keys("Enter")
+    for _ in range(40):  # Enter closes the line in its own time; until then Down goes nowhere
+        term.keys("Down")
+        if "kvr-uk-br2  Tarn B2" in term.screen():
+            break
+    term.keys("f")
+    term.until("Tarn B2", "give the laptop", "ip address add 192.0.2.", "ip address del 192.0.2.", "netsh", "ifconfig")
+
+
+def test_welcome_new_job_import_and_its_plan(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    sheet = tmp_path / "stations.csv"
+    sheet.write_text("Station;Dev name;Dev Type;Mgmt IP;Ordered by\nWheal Junction;sw1;Quern S2;10.44.8.11/24;A\n")
+    folder = tmp_path / "new" / "job"
+    term = start(tmp_path, "welcome", columns=150)
+    term.until("begin", "a new job", "the demo")
+    term.keys("n")
+    term.until("What it is called")
+    term.keys("-l", "Winter")
+    term.keys("Enter")
+    term.until("Empty takes the folder")
+    term.keys("-l", str(folder))
+    term.keys("Enter")
+    term.until("Enter makes the job")
+    term.keys("-l", str(sheet))
+    term.keys("Enter")
+    term.until("Mgmt IP", "management address", "2 to confirm", "kept as it is", "takes it: a new job")
+    assert not folder.exists()
+    term.keys("Down", "Enter")
+    term.until("What does 'Dev name' mean?")
+    term.keys("-l", "hostname")
+    term.until("hostname")
+    term.keys("Enter")
+    term.until("decided by you", "1 to confirm")
+    term.keys("t")
+    term.until("1 devices are in", "sw1", "plan  Winter")
+    assert "Dev name: hostname" in (folder / "job.yaml").read_text()
+    term.keys("i")
+    term.until("into job")
+    term.keys("-l", str(tmp_path / "nothing.csv"))
+    term.keys("Enter")
+    term.until("can't be read: No such file")
