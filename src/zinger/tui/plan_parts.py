@@ -100,7 +100,7 @@ class Tree(Rows):
         self.chosen: set[str] = set()
         self._marks: dict[str, Severity] = {}
         self._items: list[tuple[str, Any]] = []
-        self._hay: list[tuple[str, Device]] = []
+        self._groups: list[tuple[Site, list[str], list[tuple[str, Any]]]] = []
         self._version = 0
         self._name = self._family = 8
         self.titles: Mapping[str, str] = {}
@@ -112,10 +112,13 @@ class Tree(Rows):
         self.titles = titles
         self._family = max((len(titles.get(f, f)) for f in {d.family for d in plan.devices}), default=8)
         self._name = max((len(d.name) for d in plan.devices), default=8)
-        self._hay = [(self._words(d), d) for d in plan.devices]
         self.at_site: dict[str, list[Device]] = {}
         for device in plan.devices:
             self.at_site.setdefault(device.site.key, []).append(device)
+        sites = {site.key: site for site in plan.sites} | {
+            key: devices[0].site for key, devices in self.at_site.items() if devices}
+        self._groups = [(site, [self._words(d) for d in self.at_site.get(key, [])],
+                         [("device", d) for d in self.at_site.get(key, [])]) for key, site in sites.items()]
         self._version += 1
         self.lay_out()
 
@@ -129,21 +132,19 @@ class Tree(Rows):
         """Work out which lines there are."""
         before = self.selected if self.cursor < len(self._items) else None
         words = self.wanted.lower().split()
-        by_site: dict[str, list[Device]] = {}
-        for hay, device in self._hay:
-            if not words or all(word in hay for word in words):
-                by_site.setdefault(device.site.key, []).append(device)
-        sites = {s.key: s for s in (self.plan.sites if self.plan else ())}
         self._items = []
-        for key in [*sites, *(k for k in by_site if k not in sites)]:
-            group = by_site.get(key, [])
+        for site, hay, devices in self._groups:
+            group = devices
+            for word in words:
+                group = [item for text, item in zip(hay, devices, strict=True) if word in text]
+                hay, devices = [text for text in hay if word in text], group
             if words and not group:
                 continue
             if self._items:
                 self._items.append(("blank", None))
-            self._items.append(("site", (sites.get(key) or group[0].site, len(group))))
-            if key not in self.folded:
-                self._items += [("device", device) for device in group]
+            self._items.append(("site", (site, len(group))))
+            if site.key not in self.folded:
+                self._items += group
         self._version += 1
         self.cursor = self._find(before)
         if words and self.device is None:
