@@ -44,11 +44,11 @@ class Incoming:
         """Every cell by what its heading means."""
         return take(proposal)
 
-    def effect(self, imported: Imported) -> str:
-        """What taking it would do, in words."""
+    def effect(self, imported: Imported, where: str) -> str:
+        """What taking it would do, in words; `where` is the target as people write it."""
         job = self._job
         if job is None:
-            return f"a new job in {self.target} with {len(imported.rows)} devices"
+            return f"a new job in {where} with {len(imported.rows)} devices"
         merged = self._merged(job.files(), imported, {})
         if merged is None:
             return f"{len(imported.rows)} devices into {self.target.name}"

@@ -21,7 +21,7 @@ from zinger.plan.headings import IDENTITY, Match, known_headings
 from zinger.plan.transfer import Imported, Proposal
 from zinger.run.incoming import Incoming
 from zinger.tui.dialogs import message
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
 
@@ -178,7 +178,7 @@ class ImportScreen(PlainScreen):
 
     def on_mount(self) -> None:
         if self.incoming.sheet:
-            self.query_one("#path", Input).value = str(self.incoming.sheet)
+            self.query_one("#path", Input).value = home_short(self.incoming.sheet)
             self._read()
         else:
             self.query_one("#path", Input).focus()
@@ -234,7 +234,7 @@ class ImportScreen(PlainScreen):
             text.append(f"  {problem}\n", PAPER)
         if not problems and self._imported:
             text.append(" t ", Style(color=INK, bgcolor=BRASS, bold=True))
-            text.append(f" takes it: {self.incoming.effect(self._imported)}", PAPER)
+            text.append(f" takes it: {self.incoming.effect(self._imported, home_short(self.incoming.target))}", PAPER)
         self.query_one("#import-problems", Static).update(text)
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:

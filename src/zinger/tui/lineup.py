@@ -53,7 +53,7 @@ class Track:
         longest = max(map(len, names), default=8)
         self.name = min(longest, 24 if width >= 110 else 16) + 2
         self.family = 2 + max(map(len, families), default=0) if width >= 100 else 0
-        self.pitch = 2 if width < 100 else max(3, min(9, (width - self.name - self.family - 46) // len(STOPS)))
+        self.pitch = 2 if width < 100 else max(3, min(9, (width - self.name - self.family - 40) // len(STOPS)))
         self.start = 1 + self.name + self.family
         self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
 

@@ -7,6 +7,7 @@ and rules only.
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 from rich.style import Style
 from rich.text import Text
@@ -46,6 +47,14 @@ def minutes(seconds: float) -> str:
     """`1:05` for 65 seconds."""
     whole = max(0, int(seconds))
     return f"{whole // 60}:{whole % 60:02}"
+
+
+def home_short(path: Path) -> str:
+    """A path as people write it: `~` for their own folder."""
+    try:
+        return f"~/{path.relative_to(Path.home())}"
+    except ValueError:
+        return str(path)
 
 
 def fit(text: str, width: int) -> str:

@@ -67,7 +67,7 @@ class Headline(Watcher):
 
     def _counts(self, short: bool) -> Text:
         counts = self.board.counts()
-        text = Text(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
+        text = Text().append(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
         for key, colour in (("on the wire", BRASS), ("differs", ROSE), ("needs you", VIOLET)):
             if counts[key]:
                 word = key.removeprefix("on the ") if short else key

@@ -82,7 +82,7 @@ class PlanHeadline(Headline):
 
     def _counts(self, short: bool) -> Text:
         devices, mend, think = self._tally
-        text = Text(f"{devices} devices" if not short else f"{devices}", Style(color=PAPER))
+        text = Text().append(f"{devices} devices" if not short else f"{devices}", PAPER)
         text.append(f"   {mend} to mend", Style(color=ROSE if mend else DIM, bold=bool(mend)))
         text.append(f"   {think} to think about" if not short else f"   {think} to think", BRASS if think else DIM)
         saved = "saved" if not self.unsaved else f"{self.unsaved} not saved"

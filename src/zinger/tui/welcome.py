@@ -19,7 +19,7 @@ from zinger.keep import JobFolderError
 from zinger.run.incoming import Incoming
 from zinger.run.jobs import RecentJob, begin_empty, recent_jobs
 from zinger.tui.dialogs import message
-from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
 
@@ -73,7 +73,7 @@ class Jobs(Rows):
         text.append(f"{item.devices:>4} devices  ", DIM)
         text.append(f"{'live' if item.live else 'practice':<10}", VIOLET if item.live else SLATE)
         text.append(time.strftime("%Y-%m-%d  ", time.localtime(item.at)), DIM)
-        return text.append(fit(str(item.path), width - text.cell_len - 1), DIM)
+        return text.append(fit(home_short(item.path), width - text.cell_len - 1), DIM)
 
 
 class Welcome(PlainScreen):
