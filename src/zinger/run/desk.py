@@ -6,6 +6,7 @@ the documents whole meanwhile.
 
 from __future__ import annotations
 
+import itertools
 import threading
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ from zinger.keep import ChangedOutside, JobFolder, JobFolderError
 from zinger.plan import SETTINGS, Change, Device, Plan, Problem, Site, UnreadableError
 from zinger.plan.editing import Conflict, Edits
 from zinger.plan.families import Rules
+from zinger.plan.jobfile import read_job
 from zinger.plan.parsing import parse_mac, parse_network, parse_text
 from zinger.plan.secrets import Vaulted
 
@@ -57,7 +59,7 @@ class Desk:
             return SETTINGS[setting].text(value.value) if value else ""
         if setting == "subnet":
             return str(device.site.subnet or "")
-        return device.site.name if setting == "site" else str(getattr(device, setting))
+        return (device.site.name if device.site.key else "") if setting == "site" else str(getattr(device, setting))
 
     def places(self, devices: Sequence[Device], setting: str) -> list[Place]:
         """Where a value of these devices could be written, the nearest first."""
@@ -93,14 +95,17 @@ class Desk:
             return str(error)
         return ""
 
-    def add(self, site: Site | None, like: Device | None) -> None:
-        """A new device at the end of the sheet, of a site and like another; raises JobFolderError."""
+    def add(self, site: Site | None, like: Device | None) -> int:
+        """A new device at the end of the sheet, of a site and like another; its row. Raises JobFolderError."""
         site = site or next(iter(self.plan.sites), None)
         cells = {"site": site.name if site else ""}
         cells |= {"family": like.family, "role": like.role} if like else {}
+        if site is None or read_job(self.edits.base.job).naming is None:  # a row must say something to be one
+            names = {d.name for d in self.plan.devices}
+            cells["hostname"] = next(name for n in itertools.count(1) if (name := f"new{n}") not in names)
         with self._lock:
             try:
-                self.edits.add_row({key: text for key, text in cells.items() if text}, "a new device")
+                return self.edits.add_row({key: text for key, text in cells.items() if text}, "a new device")
             except TypeError as error:
                 raise JobFolderError(str(error)) from None
 

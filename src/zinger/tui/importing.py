@@ -191,6 +191,8 @@ class ImportScreen(PlainScreen):
         self._read()
 
     def _read(self) -> None:
+        if not self.query_one("#path", Input).value.strip():
+            return
         self.run_worker(self._look(Path(self.query_one("#path", Input).value.strip()).expanduser()), exclusive=True)
 
     async def _look(self, path: Path) -> None:

@@ -88,6 +88,7 @@ class PlanScreen(ZingerScreen):
         self._shown: Plan | None = None
         self._problems: dict[str, list[Problem]] = {}
         self._turned = False
+        self._new_row: int | None = None
         self._working = False
         self._again = False
         self._editing: tuple[list[Device], str, list[Place]] | None = None
@@ -218,6 +219,11 @@ class PlanScreen(ZingerScreen):
         finally:
             self._working = False
         self._take(plan)
+        new = next((d.name for d in plan.devices if self._new_row and d.spot.line == self._new_row), None)
+        if new is not None:
+            self._new_row = None
+            self.query_one(Tree).select(new)
+            self._turn_to_device()
 
     def _try(self) -> None:
         """Show what the plan would be with what is typed now, and say what that changes."""
@@ -468,12 +474,12 @@ class PlanScreen(ZingerScreen):
         """A new row in the sheet, like the device under the cursor."""
         tree = self.query_one(Tree)
         try:
-            self.desk.add(tree.site, tree.device)
+            self._new_row = self.desk.add(tree.site, tree.device)
         except JobFolderError as error:
             self.notify(str(error), severity="warning")
             return
         self._resolve()
-        self.notify("a new row stands at the end of its site; give it its values")
+        self.notify("a new device; give it its values")
 
     def action_choose(self) -> None:
         """Select the device for a bulk edit."""
