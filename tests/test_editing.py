@@ -85,6 +85,9 @@ def test_job_yaml_keeps_comments_order_and_its_own_way_of_writing() -> None:
     assert job.dump().replace("}     #", "}    #") == JOB.replace("10 min", "5 min")  # a comment keeps its column
     job.set(("baseline", "management", "stations"), "10.44.0.0/16")
     job.set(("sites", "wj", "subnet"), None)
+    empty = JobDocument("job: x\nsites:\n  # none yet\nroles:\n")
+    empty.set(("sites", "wj", "name"), "Wheal Junction")
+    assert JobDocument(empty.dump()).get(("sites", "wj", "name")) == "Wheal Junction"
     text = job.dump()
     for kept in ("# the winter job", '"Winter"      # quoted, oddly spaced', "# as the rules want", "# the old one"):
         assert kept in text, text

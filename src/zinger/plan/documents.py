@@ -318,20 +318,16 @@ class JobDocument:
         node: Any = self.data
         for at, step in enumerate(path):
             rest = ".".join(path[at:])
-            for key in (rest, step):
-                if isinstance(node, Mapping) and key in node and (key == rest or at < len(path) - 1):
-                    if key == rest:
-                        return node, key
-                    break
-            else:
+            if rest in node:
+                return node, rest
+            if at == len(path) - 1:
+                break
+            if not isinstance(node.get(step), CommentedMap):
                 if not make:
                     return None
-                if at == len(path) - 1:
-                    return node, step
-                if not isinstance(node.get(step), CommentedMap):
-                    node[step] = CommentedMap()
+                node[step] = CommentedMap()
             node = node[step]
-        return None
+        return (node, path[-1]) if make else None
 
     def get(self, path: Sequence[str]) -> str | None:
         """The text at a path: a scalar, or a list as a cell would hold it."""

@@ -212,6 +212,10 @@ class NtpServer(Item):
         return self
 
 
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+"""Of RFC 5424 6.2.1, the worst first."""
+
+
 class SyslogServer(Item):
     """A syslog receiver (RFC 5424; transport by RFC 5426, 6587 or 5425) and the least severity that it gets."""
 
@@ -220,8 +224,7 @@ class SyslogServer(Item):
     host: Host
     port: TcpPort | None = None
     transport: Annotated[str, _word("udp", "tcp", "tls")] = "udp"
-    severity: Annotated[str, _word("emergency", "alert", "critical", "error", "warning", "notice", "informational",
-                    "debug")] | None = None
+    severity: Annotated[str, _word(*SEVERITIES)] | None = None
 
 
 class Community(Item):
@@ -315,6 +318,27 @@ class VoiceVlan(Item):
     vlan: VlanId
     cos: Annotated[int, _whole(0, 7, word="class of service")] = 5
     dscp: Annotated[int, _whole(0, 63, word="code point")] = 46
+
+
+class Member(Item):
+    """A member of a stack, by which its ports are numbered; the highest `priority` leads."""
+
+    lead = ("number", "serial")
+    example = "1 QS2-0411 priority 15"
+    number: Annotated[int, _whole(1, 16, word="member number")]
+    serial: Text = ""
+    priority: Annotated[int, _whole(1, 15, word="priority")] | None = None
+
+
+class Binding(Item):
+    """An address bound to a port: what comes in there with another address or MAC is dropped."""
+
+    lead = ("port", "mac", "address")
+    example = "7 02-4b-56-10-44-09 10.44.8.60 vlan 30"
+    port: Ports
+    mac: Mac
+    address: HostAddress | None = None
+    vlan: VlanId | None = None
 
 
 # -- wireless ----------------------------------------------------------------------------------------
@@ -435,6 +459,63 @@ class Forward(Item):
     their: TcpPort | None = None
     protocol: Annotated[str, _word("tcp", "udp")] = "tcp"
     purpose: Text = ""
+
+
+class Priority(Item):
+    """A share of the bandwidth by purpose; `limit` in kbit/s."""
+
+    lead = ("purpose", "level")
+    example = 'signals high service udp/5060 limit 2000 kbit/s'
+    units = {"limit": "kbit/s"}
+    purpose: Text
+    level: Annotated[str, _word("high", "normal", "low")]
+    service: Text = "any"
+    limit: Annotated[int, _whole(1, 100_000_000, "kbit/s", "limit in kbit/s")] | None = None
+
+
+class Schedule(Item):
+    """Hours of the week, by name: `days` like mon-fri, `begin` and `end` as 24-hour times (ISO 8601)."""
+
+    lead = ("name", "days")
+    example = "opening mon-fri begin 06:00 end 22:00"
+    name: Text
+    days: Annotated[str, _typed(lambda raw: _days(raw))]
+    begin: Annotated[str, _typed(lambda raw: _hour(raw))] = "00:00"
+    end: Annotated[str, _typed(lambda raw: _hour(raw))] = "24:00"
+
+
+class Filter(Item):
+    """What is kept out or let in: a MAC or a site (a domain name), always or within a schedule."""
+
+    lead = ("action", "what")
+    example = "deny games.example schedule opening"
+    action: Annotated[str, _word("allow", "deny")]
+    what: Annotated[str, _typed(lambda raw: _mac_or_site(raw))]
+    schedule: Text = ""
+
+
+_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+def _days(raw: object) -> str:
+    text = p.parse_text(raw).lower().replace(" ", "")
+    if text != "daily" and not all(day in _DAYS for part in text.split(",") for day in part.split("-")):
+        raise ValueError(f"{text!r} are no days; write daily, or days like mon-fri,sun")
+    return text
+
+
+def _hour(raw: object) -> str:
+    text = p.parse_text(raw)
+    if not re.fullmatch(r"(?:[01]\d|2[0-3]):[0-5]\d|24:00", text):
+        raise ValueError(f"{text!r} is no time of day; write it like 06:00")
+    return text
+
+
+def _mac_or_site(raw: object) -> str:
+    try:
+        return p.parse_mac(raw)
+    except ValueError:
+        return p.parse_domain(raw)
 
 
 class Managed(Item):

@@ -399,7 +399,8 @@ class WireTitle(Watcher):
     line: Line | None = None
 
     def stamp(self) -> Hashable:
-        return self.line and (self.line.device.name, self.line.version, int(time.time() - self.line.waits_since))
+        line = self.line
+        return line and (line.device.name, line.version, int(time.time() - line.waits_since), self.size.width)
 
     def render(self) -> RenderResult:
         text = Text().append("wire", Style(color=BRASS, bold=True))
@@ -410,4 +411,6 @@ class WireTitle(Watcher):
             text.append(f" · {self.line.place.replace('_', ' ')}", SLATE)
         if self.line.waits_for and self.line.active:
             text.append(f"   {self.line.waits_for}, {minutes(time.time() - self.line.waits_since)}", DIM)
+        if self.line.mood in (Mark.NEEDS_YOU, Mark.DIFFERS):  # its line above may be too short for all of it
+            text.append(f"\n{fit(self.line.sentence, self.size.width)}", MOOD[self.line.mood])
         return text

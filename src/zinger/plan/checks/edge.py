@@ -117,6 +117,20 @@ def forward_outside_lan(device: Device, look: Look) -> Iterator[Found]:
             )
 
 
+@device_check("schedule-unknown", MEND, "edge.filters", "edge.schedules")
+def schedule_unknown(device: Device, look: Look) -> Iterator[Found]:
+    """A filter is for a schedule that is not planned, or a schedule ends before it begins."""
+    known = {schedule.name for schedule in device.value("edge.schedules") or ()}
+    for entry in device.value("edge.filters") or ():
+        if entry.schedule and entry.schedule not in known:
+            yield Found(f"the filter of {entry.what} is for {entry.schedule!r}, which is no schedule",
+                        "Plan it in edge.schedules", "edge.filters")
+    for schedule in device.value("edge.schedules") or ():
+        if schedule.end <= schedule.begin:
+            yield Found(f"the schedule {schedule.name!r} ends at {schedule.end}, before it begins", "Turn it round",
+                        "edge.schedules")
+
+
 # -- voice ---------------------------------------------------------------------------------------------
 @device_check("legs-incomplete", MEND, "voice.legs", "voice.peers")
 def legs_incomplete(device: Device, look: Look) -> Iterator[Found]:

@@ -205,6 +205,25 @@ def native_tagged(device: Device, look: Look) -> Iterator[Found]:
             )
 
 
+@device_check("binding-twice", MEND, "switch.bindings")
+def binding_twice(device: Device, look: Look) -> Iterator[Found]:
+    """One MAC or address is bound to two ports, so one of them can never work."""
+    seen: dict[object, str] = {}
+    for binding in device.value("switch.bindings") or ():
+        port = fold_ports(binding.port)
+        for key in (binding.mac, binding.address):
+            if key is not None and seen.setdefault(key, port) != port:
+                yield Found(f"{key} is bound to ports {seen[key]} and {port}", "Keep one of them", "switch.bindings")
+
+
+@device_check("member-twice", MEND, "switch.members")
+def member_twice(device: Device, look: Look) -> Iterator[Found]:
+    """Two members of a stack have one number, so their ports could not be told apart."""
+    numbers = [member.number for member in device.value("switch.members") or ()]
+    for number in sorted({n for n in numbers if numbers.count(n) > 1}):
+        yield Found(f"stack member {number} is planned twice", "Give each member a number of its own", "switch.members")
+
+
 # -- link aggregation and uplinks ------------------------------------------------------------------------
 def _lags(device: Device) -> tuple[Lag, ...]:
     return device.value(LAGS) or ()
