@@ -29,6 +29,7 @@ bench: $(READY)
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.checks.handbook docs/checks.md
+	$(BIN)/zinger family schema >docs/phrasebook.schema.json
 
 screenshots: $(READY)
 	@tools/need tmux:tmux Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core

@@ -16,7 +16,7 @@ from typing import Annotated
 import platformdirs
 import typer
 
-from zinger import cli_plan, headless
+from zinger import cli_family, cli_plan, headless
 from zinger.headless import USAGE
 from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
 from zinger.link import LinkError
@@ -30,6 +30,7 @@ app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_
                   context_settings={"help_option_names": ["-h", "--help"]})
 
 cli_plan.register(app)
+app.add_typer(cli_family.family, name="family")
 
 JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]

@@ -227,6 +227,12 @@ class _View(Mapping[str, _T]):
         return name in self._families and self._part(*self._families.both(str(name))) is not None
 
 
+def schema() -> dict[str, Any]:
+    """The shape of a phrasebook as JSON Schema (2020-12), from the models that check it."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Zinger phrasebook",
+            **_Book.model_json_schema(by_alias=True)}
+
+
 def shipped_families() -> Mapping[str, Phrasebook]:
     """The phrasebooks that ship with Zinger, by family name."""
     return Families().books

@@ -1,0 +1,91 @@
+"""A family's map as a drawing: places in columns by how many moves they are from home, moves as lines."""
+
+from __future__ import annotations
+
+from collections import deque
+from pathlib import Path
+
+from reportlab.graphics import renderPDF, renderSVG
+from reportlab.graphics.shapes import Drawing, Line, Rect
+
+from zinger.handover.drawing import BOLD, BRASS, HAIR, INK, MONO, PAPER, SLATE, SOFT, VIOLET, put
+from zinger.phrasebook import Kind, Phrasebook
+
+BOX_W, BOX_H, GAP_X, GAP_Y, MARGIN = 128.0, 34.0, 96.0, 14.0, 30.0
+_COLOURS = {Kind.PROMPT: SLATE, Kind.QUESTION: BRASS, Kind.PAGER: VIOLET}
+
+
+def columns(book: Phrasebook) -> list[list[str]]:
+    """The places by their distance from home, counted over moves in either direction; strangers stand last."""
+    near: dict[str, set[str]] = {name: set() for name in book.places}
+    for move in (m for m in book.moves if book.places[m.origin].kind is not Kind.PAGER):
+        for outcome in move.outcomes:
+            near[move.origin].add(outcome)
+            near[outcome].add(move.origin)
+    distance = {book.home: 0}
+    queue = deque([book.home])
+    while queue:
+        place = queue.popleft()
+        for other in sorted(near[place]):
+            if other not in distance:
+                distance[other] = distance[place] + 1
+                queue.append(other)
+    last = max(distance.values(), default=0) + 1
+    rows: list[list[str]] = [[] for _ in range(last + 1)]
+    for name in book.places:
+        rows[distance.get(name, last)].append(name)
+    return [row for row in rows if row]
+
+
+def map_drawing(book: Phrasebook) -> Drawing:
+    """The whole map; sizes in points."""
+    shown = columns(book)
+    tallest = max(len(row) for row in shown)
+    width = 2 * MARGIN + len(shown) * BOX_W + (len(shown) - 1) * GAP_X
+    height = 2 * MARGIN + 40 + tallest * (BOX_H + GAP_Y)
+    drawing = Drawing(width, height)
+    drawing.add(Rect(0, 0, width, height, fillColor=PAPER, strokeColor=None))
+    put(drawing, MARGIN, height - 34, f"{book.title}: the map", 16, BOLD, width=width - 2 * MARGIN)
+    place: dict[str, tuple[float, float]] = {}
+    for column, names in enumerate(shown):
+        x = MARGIN + column * (BOX_W + GAP_X)
+        for row, name in enumerate(names):
+            place[name] = (x, height - MARGIN - 40 - (row + 1) * (BOX_H + GAP_Y))
+    drawn: set[tuple[str, str]] = set()
+    for move in book.moves:
+        if book.places[move.origin].kind is Kind.PAGER:
+            continue  # it leads back to wherever one was
+        for outcome in move.outcomes:
+            if (outcome, move.origin) not in drawn and outcome != move.origin:
+                drawn.add((move.origin, outcome))
+                _line(drawing, place[move.origin], place[outcome])
+    for name, (x, y) in place.items():
+        here = book.places[name]
+        colour = _COLOURS[here.kind]
+        drawing.add(Rect(x, y, BOX_W, BOX_H, fillColor=PAPER, strokeColor=colour, strokeWidth=1.5, rx=3, ry=3))
+        put(drawing, x + 6, y + BOX_H - 13, name, 9, BOLD, INK, BOX_W - 12)
+        put(drawing, x + 6, y + 6, here.pattern.pattern.removesuffix("(?P<half_typed>.*)$"), 6, MONO, SOFT, BOX_W - 12)
+    return drawing
+
+
+def _line(drawing: Drawing, a: tuple[float, float], b: tuple[float, float]) -> None:
+    (x1, y1), (x2, y2) = sorted((a, b))
+    if x1 == x2:
+        drawing.add(Line(x1 + BOX_W, y1 + BOX_H / 2, x1 + BOX_W + 8, y1 + BOX_H / 2, strokeColor=HAIR))
+        drawing.add(Line(x1 + BOX_W + 8, y1 + BOX_H / 2, x1 + BOX_W + 8, y2 + BOX_H / 2, strokeColor=HAIR))
+        drawing.add(Line(x1 + BOX_W + 8, y2 + BOX_H / 2, x2 + BOX_W, y2 + BOX_H / 2, strokeColor=HAIR))
+    else:
+        drawing.add(Line(x1 + BOX_W, y1 + BOX_H / 2, x2, y2 + BOX_H / 2, strokeColor=HAIR, strokeWidth=1))
+
+
+def write_map(book: Phrasebook, svg: Path | None, pdf: Path | None) -> list[Path]:
+    """Write the drawing where it is wanted; returns the files."""
+    drawing = map_drawing(book)
+    written = []
+    if svg:
+        svg.write_text(renderSVG.drawToString(drawing), "utf-8")
+        written.append(svg)
+    if pdf:
+        pdf.write_bytes(renderPDF.drawToString(drawing))
+        written.append(pdf)
+    return written

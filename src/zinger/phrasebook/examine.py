@@ -1,0 +1,112 @@
+"""What a careful reader would say of a phrasebook that can be loaded: dead ends, doubles, and what nothing says.
+
+Loading finds what is broken; this finds what would only show on a device. All of it is told at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zinger.phrasebook.model import Kind, Phrasebook
+from zinger.phrasebook.patterns import runs_away, sample
+from zinger.plan import SECTIONS, SETTINGS, Problem, Spot, mend, think
+
+_TAIL = "(?P<half_typed>.*)$"
+
+
+def examine(book: Phrasebook, file: str) -> list[Problem]:
+    """Everything worth telling about a phrasebook, what must be mended first."""
+    found = [*_runaways(book, file), *_doubles(book, file), *_dead_ends(book, file), *_islands(book, file),
+             *_circles(book, file), *_unread(book, file), *_unsaid(book, file)]
+    return sorted(found, key=lambda p: p.severity.value)
+
+
+def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
+    for name, place in book.places.items():
+        yield f"places.{name}", place.pattern.pattern.removesuffix(_TAIL)
+    for name, reading in book.readings.items():
+        for fact, pattern in reading.take.items():
+            yield f"readings.{name}.take.{fact}", pattern.pattern
+    for key, pattern in (("noise", book.noise), ("boot", book.boot)):
+        yield key, pattern.pattern
+    for number, pattern in enumerate(book.refusals):
+        yield f"refusals.{number}", pattern.pattern
+
+
+def _runaways(book: Phrasebook, file: str) -> Iterator[Problem]:
+    for path, pattern in _patterns(book):
+        if runs_away(pattern):
+            yield mend("pattern-runs-away", Spot(file, None, path),
+                       f"the pattern {pattern!r} repeats a repetition; on a line that almost matches it would not end",
+                       "Say what must stand between the repetitions")
+
+
+def _doubles(book: Phrasebook, file: str) -> Iterator[Problem]:
+    """Two places that one text matches: the map could not tell where it is."""
+    texts = {name: sample(place.pattern.pattern.removesuffix(_TAIL).removesuffix("$"))
+             for name, place in book.places.items()}
+    for name, text in texts.items():
+        for other, place in book.places.items():
+            match = place.pattern.search(text) if other != name else None
+            if match is None or (place.kind is Kind.PROMPT and match["half_typed"]):
+                continue
+            if name < other or book.places[name].pattern.search(texts[other]) is None:
+                yield mend("places-alike", Spot(file, None, f"places.{other}"),
+                           f"{text!r} is {name}, and {other} matches it too", "Make one of the two patterns say more")
+
+
+def _names(book: Phrasebook) -> frozenset[str]:
+    return frozenset(name for move in book.moves for name in move.uses)
+
+
+def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
+    known = _names(book)
+    for name, place in book.places.items():
+        lonely = place.kind is not Kind.PAGER and name != book.home and name not in _answered(book)
+        if lonely and book.next_move(name, book.home, known) is None:
+            yield mend("place-dead-end", Spot(file, None, f"places.{name}"),
+                       f"no moves lead from {name} to {book.home}", "Add the move that leaves it")
+
+
+def _answered(book: Phrasebook) -> set[str]:
+    """Places that only ever stand while a phrase is being said, and are answered by it."""
+    return {place for phrase in (*book.phrases.values(), book.keep) for place in phrase.replies}
+
+
+def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
+    reached = {outcome for move in book.moves for outcome in move.outcomes} | _answered(book)
+    reached |= {name for name, place in book.places.items() if place.kind is Kind.PAGER}
+    start = {name for name in book.places if name not in reached}
+    for name in sorted(start):
+        used = any(phrase.at == name for phrase in (*book.phrases.values(), book.keep))
+        if used or len(start) > 1:
+            yield think("place-unreachable", Spot(file, None, f"places.{name}"), f"no move leads to {name}",
+                        "Right only for a place that is met at first contact; else add the move that leads there")
+
+
+def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
+    """Two places whose only moves lead to each other."""
+    for name in book.places:
+        onward = {outcome for move in book.moves_from(name) for outcome in move.outcomes}
+        for other in sorted(onward):
+            back = {outcome for move in book.moves_from(other) for outcome in move.outcomes}
+            if name < other and onward == {other} and back == {name}:
+                yield mend("places-circle", Spot(file, None, f"places.{name}"),
+                           f"{name} and {other} lead only to each other", "Add the move that leaves one of them")
+
+
+def _unread(book: Phrasebook, file: str) -> Iterator[Problem]:
+    for name, phrase in book.phrases.items():
+        if phrase.fact is None:
+            yield think("phrase-unread", Spot(file, None, f"settings.{name}"),
+                        f"{SETTINGS[name].title} is said, but nothing reads it back, so it can't be proved",
+                        "Take it from a reading: read: FACT")
+
+
+def _unsaid(book: Phrasebook, file: str) -> Iterator[Problem]:
+    for section, names in SECTIONS.items():
+        lacking = [SETTINGS[name].title for name in names if name not in book.phrases]
+        if book.rules.has(section) and lacking:
+            words = ", ".join(lacking[:8]) + (f" and {len(lacking) - 8} more" if len(lacking) > 8 else "")
+            yield think("settings-unsaid", Spot(file, None, "settings"), f"{section}: nothing says {words}",
+                        "Add phrases for what the family can be told")

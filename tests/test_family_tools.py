@@ -1,0 +1,162 @@
+"""Writing a phrasebook: a start that loads, what examination finds, a recording read through the map."""
+
+from __future__ import annotations
+
+import json
+import re
+from importlib import resources
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.conftest import zinger
+from zinger.phrasebook import Phrasebook, load_phrasebook, schema
+from zinger.phrasebook.begin import commented_start
+from zinger.phrasebook.examine import examine
+from zinger.phrasebook.patterns import runs_away, sample
+from zinger.talk.replay import replay
+
+SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
+
+
+@pytest.mark.parametrize(
+    "pattern",
+    [r"^<(?P<hostname>\S+) : base> $", r"a|b", r"[^x]y{2,4}", r"\d+\s\w+[-_]", r"(?:ab)+(?=ab)?c*", r"[^a-z\d]", r"."],
+)
+def test_a_sample_is_matched_by_its_pattern(pattern: str) -> None:
+    assert re.search(pattern, sample(pattern)), sample(pattern)
+
+
+@given(st.from_regex(r"[a-z]{1,4}( [a-z0-9]{1,3}){0,3}", fullmatch=True))
+def test_a_plain_text_is_its_own_sample(text: str) -> None:
+    assert sample(re.escape(text)) == text
+
+
+@pytest.mark.parametrize(
+    ("pattern", "bad"),
+    [
+        (r"(x+)+", True),
+        (r"(\S+\s?)+ok", True),
+        (r"((a|b+)*)c", True),
+        (r"(?:\s*\w*)*$", True),
+        (r"(\S+ )+", False),
+        (r"\S+ : \S+", False),
+        (r"(?:a{2,5})+", False),
+        (r"^ +\d+$", False),
+        (r"(?P<v>[^ ]+)*", True),
+    ],
+)
+def test_a_pattern_that_can_run_away_is_told(pattern: str, bad: bool) -> None:
+    assert runs_away(pattern) is bad
+
+
+def ids(source: str) -> dict[str, str]:
+    return {p.id: str(p) for p in examine(load_phrasebook(source, "own.yaml"), "own.yaml")}
+
+
+def test_the_shipped_phrasebook_has_nothing_to_mend() -> None:
+    assert set(ids(SOURCE)) == {"settings-unsaid"}
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "id", "words"),
+    [
+        (
+            "  - {from: door_http,      say: ascend,               to: doors}\n",
+            "",
+            "place-dead-end",
+            "door_http to base",
+        ),
+        ("base/clock> '", "base/log> '", "places-alike", "matches it too"),
+        ("  - '^refused: (?P<why>.+)$'", "  - '^refused(: ?)+$'", "", ""),
+        ("  - '^refused: (?P<why>.+)$'", "  - '^refused(\\s*\\S*)*$'", "pattern-runs-away", "would not end"),
+        (", undo: 'rename {{ before }}', read: name}", "}", "phrase-unread", "hostname is said"),
+        (
+            "places:\n",
+            "places:\n  left: {prompt: '^left> '}\n  right: {prompt: '^right> '}\n",
+            "place-dead-end",
+            "right to base",
+        ),
+        (
+            "moves:\n",
+            "moves:\n  - {from: l, say: a, to: r}\n  - {from: r, say: b, to: l}\n",
+            "places-circle",
+            "only to each",
+        ),
+    ],
+)
+def test_examination_finds_what_only_a_device_would_show(old: str, new: str, id: str, words: str) -> None:
+    assert old in SOURCE
+    source = SOURCE.replace(old, new, 1)
+    if "from: l," in new:
+        source = source.replace("places:\n", "places:\n  l: {prompt: '^l> '}\n  r: {prompt: '^r> '}\n", 1)
+    found = ids(source)
+    assert (id in found and words in found[id]) if id else set(found) == {"settings-unsaid"}, found
+
+
+@given(
+    st.from_regex(r"[a-z]{2,8}(-[a-z0-9]{1,4})?", fullmatch=True),
+    st.sampled_from(["[HOSTNAME]$ ", "HOSTNAME: ", "it's> "]),
+)
+def test_a_start_always_loads_and_knows_its_prompt(name: str, prompt: str) -> None:
+    book = load_phrasebook(commented_start(name, prompt, "who? ", "word (secret)? "), "start.yaml")
+    known = book.recognise(prompt.replace("HOSTNAME", "sw1"))
+    assert known and known[0].name == "main"
+    assert all(p.id in ("settings-unsaid",) for p in examine(book, "start.yaml"))
+
+
+def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:
+    shown = (
+        "quern loader 1.4\r\n",
+        "who is there? ",
+        "installer\r\nsecret of installer: ",
+        "\r\n<sw1 : look> ",
+        "take charge\r\n<sw1 : base> ",
+        "tell\r\n   name ............ sw1\r\n@10:00:00 fan\r\nno such word: x\r\n",
+        "what is this\r\n",
+        "half a li",
+    )
+    events = [(float(n), "o", text) for n, text in enumerate(shown)]
+    events.insert(2, (1.5, "i", "installer\r"))
+    heard = [(h.kind, h.name or h.text) for h in replay(events, quern)]
+    assert heard == [
+        ("boot", "quern loader 1.4"),
+        ("place", "sign_in"),
+        ("said", "installer"),
+        ("place", "secret (user installer)"),
+        ("place", "look (hostname sw1)"),
+        ("place", "base (hostname sw1)"),
+        ("fact", "name"),
+        ("noise", "@10:00:00 fan"),
+        ("refusal", "no such word: x"),
+        ("", "what is this"),
+        ("unknown", "half a li"),
+    ]
+
+
+def test_the_family_commands(tmp_path: Path) -> None:
+    own = tmp_path / "quern-s4.yaml"
+    assert zinger("family", "new", "quern-s4", "--file", own).returncode == 0
+    assert "is there already" in zinger("family", "new", "quern-s4", "--file", own).stderr
+    assert zinger("family", "check", own).returncode == 0
+    drawn = zinger("family", "show", "quern-s2", "--svg", tmp_path / "m.svg", "--pdf", tmp_path / "m.pdf")
+    assert drawn.returncode == 0 and "door_telnet" in (tmp_path / "m.svg").read_text()
+    assert (tmp_path / "m.pdf").read_bytes().startswith(b"%PDF")
+    assert "<- descend mgmt" in zinger("family", "show", "quern-s2").stdout
+    own.write_text(SOURCE.replace("  - {from: door_http,      say: ascend,               to: doors}\n", ""))
+    found = zinger("family", "check", own, "--json")
+    assert found.returncode == 1 and json.loads(found.stdout)[0]["id"] == "place-dead-end"
+    cast = tmp_path / "a.cast"
+    cast.write_text('{"version": 2}\n[0.5, "o", "<sw1 : base> "]\n')
+    assert "base (hostname sw1)" in zinger("family", "try", "quern-s2", cast).stdout
+    cast.write_text('{"version": 2}\nnonsense\n')
+    assert f"{cast}:2 is no line" in zinger("family", "try", "quern-s2", cast).stderr
+    assert "factory card only" in zinger("family", "show", "hollin-g4").stderr
+    assert "did you mean quern-s2" in zinger("family", "check", "quern-s22").stderr
+
+
+def test_the_published_schema_is_that_of_the_code() -> None:
+    published = Path(__file__).parent.parent / "docs" / "phrasebook.schema.json"
+    assert json.loads(published.read_text("utf-8")) == schema(), "run `make docs`"
