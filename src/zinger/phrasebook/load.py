@@ -201,6 +201,9 @@ class Families(Mapping[str, Card]):
     def __len__(self) -> int:
         return len(self._files.keys() | self._loaded.keys())
 
+    def __contains__(self, name: object) -> bool:
+        return name in self._files or name in self._loaded
+
 
 _T = TypeVar("_T")
 

@@ -100,9 +100,7 @@ def ladder(devices: Iterable[Device], site: Site) -> Ladder | None:
     uses: dict[int, Use] = {}
     names: dict[int, list[str]] = {}
     if site.head or site.tail:
-        uses |= dict.fromkeys(
-            [*range(first, first + site.head), *range(last - site.tail + 1, last + 1)], Use.RESERVED
-        )
+        uses |= dict.fromkeys([*range(first, first + site.head), *range(last - site.tail + 1, last + 1)], Use.RESERVED)
     near = list(devices)
     for device in near:
         pool = device.value("edge.dhcp")

@@ -95,8 +95,6 @@ class PlanScreen(ZingerScreen):
         self._place = 0
         self._typed_at = 0.0
         self._looked = time.monotonic()
-        self.slowest = 0.0
-        """The longest time in seconds that drawing after a key took; for measuring."""
 
     def compose(self) -> ComposeResult:
         yield PlanHeadline(self.app.job.board, "plan", self.app.job.plan.title)

@@ -7,17 +7,7 @@ from collections.abc import Iterator
 from ipaddress import ip_address
 
 from zinger.plan.addresses import hosts
-from zinger.plan.checks.registry import (
-    MEND,
-    THINK,
-    Found,
-    Look,
-    device_check,
-    in_row,
-    plan_check,
-    repair,
-    spot_of,
-)
+from zinger.plan.checks.registry import MEND, THINK, Found, Look, device_check, in_row, plan_check, repair, spot_of
 from zinger.plan.items import Pool
 from zinger.plan.model import Device, Layer
 from zinger.plan.parsing import Address, Interface, Network
@@ -133,9 +123,7 @@ def address_outside_site(device: Device, look: Look) -> Iterator[Found]:
     other = next((s.name for s in look.plan.sites if s.subnet and own.ip in s.subnet), "")
     hint = f"; it would be in that of {other}" if other else ""
     yield Found(
-        f"{own.ip} is not in {net}, the subnet of {device.site.name}{hint}",
-        "Correct the address or the site",
-        ADDRESS,
+        f"{own.ip} is not in {net}, the subnet of {device.site.name}{hint}", "Correct the address or the site", ADDRESS
     )
 
 
@@ -215,8 +203,11 @@ def address_floats(look: Look) -> Iterator[Found]:
 def subnets_overlap(look: Look) -> Iterator[Found]:
     """Two sites have subnets that overlap."""
     known = sorted(
-        ((site.subnet.version, int(site.subnet.network_address), int(site.subnet.broadcast_address), site.name, site)
-         for site in look.plan.sites if site.subnet is not None),
+        (
+            (site.subnet.version, int(site.subnet.network_address), int(site.subnet.broadcast_address), site.name, site)
+            for site in look.plan.sites
+            if site.subnet is not None
+        ),
         key=lambda entry: (entry[0], entry[1], -entry[2]),
     )
     widest = None
@@ -289,8 +280,7 @@ def address_in_pool(look: Look) -> Iterator[Found]:
         if highest < int(pool.last) and highest - int(pool.first) <= int(pool.last) - lowest:
             start = ip_address(highest + 1)
             fix = repair(
-                f"start the pool at {start}",
-                in_row(server, "edge.dhcp", str(pool.model_copy(update={"first": start}))),
+                f"start the pool at {start}", in_row(server, "edge.dhcp", str(pool.model_copy(update={"first": start})))
             )
         elif lowest > int(pool.first):
             end = ip_address(lowest - 1)

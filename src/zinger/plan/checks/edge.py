@@ -63,9 +63,7 @@ def rule_allows_all(device: Device, look: Look) -> Iterator[Found]:
     """A rule allows anything from anywhere to anywhere."""
     for rule in device.value("edge.rules") or ():
         if rule.action == "allow" and rule.source == rule.target == rule.service == "any":
-            yield Found(
-                f"the rule {rule.purpose!r} allows everything", "Name source, target or service", "edge.rules"
-            )
+            yield Found(f"the rule {rule.purpose!r} allows everything", "Name source, target or service", "edge.rules")
 
 
 def _covers(one: Rule, later: Rule) -> bool:
@@ -123,12 +121,18 @@ def schedule_unknown(device: Device, look: Look) -> Iterator[Found]:
     known = {schedule.name for schedule in device.value("edge.schedules") or ()}
     for entry in device.value("edge.filters") or ():
         if entry.schedule and entry.schedule not in known:
-            yield Found(f"the filter of {entry.what} is for {entry.schedule!r}, which is no schedule",
-                        "Plan it in edge.schedules", "edge.filters")
+            yield Found(
+                f"the filter of {entry.what} is for {entry.schedule!r}, which is no schedule",
+                "Plan it in edge.schedules",
+                "edge.filters",
+            )
     for schedule in device.value("edge.schedules") or ():
         if schedule.end <= schedule.begin:
-            yield Found(f"the schedule {schedule.name!r} ends at {schedule.end}, before it begins", "Turn it round",
-                        "edge.schedules")
+            yield Found(
+                f"the schedule {schedule.name!r} ends at {schedule.end}, before it begins",
+                "Turn it round",
+                "edge.schedules",
+            )
 
 
 # -- voice ---------------------------------------------------------------------------------------------
@@ -160,9 +164,7 @@ def media_overlaps(device: Device, look: Look) -> Iterator[Found]:
     if media is None:
         return
     if media.last > 65535 or media.base < 1024:
-        yield Found(
-            f"the media ports {media.base}-{media.last} leave 1024-65535", "Choose another base", "voice.media"
-        )
+        yield Found(f"the media ports {media.base}-{media.last} leave 1024-65535", "Choose another base", "voice.media")
     for peer in device.value("voice.peers") or ():
         if media.base <= peer.port <= media.last:
             yield Found(

@@ -10,14 +10,26 @@ from zinger.plan.checks.registry import MEND, Check
 from zinger.plan.settings import SETTINGS
 
 _READING = (
-    ("job-unreadable, family-unreadable", "`job.yaml` or a phrasebook is not valid YAML: a duplicate key, a tab, an alias bomb."),
+    (
+        "job-unreadable, family-unreadable",
+        "`job.yaml` or a phrasebook is not valid YAML: a duplicate key, a tab, an alias bomb.",
+    ),
     ("job-shape, family-shape, family-broken", "A key that means nothing, or a part that is missing."),
-    ("sheet-unreadable, sheet-empty, sheet-missing, sheet-elsewhere", "The build sheet can't be read, or is not there."),
+    (
+        "sheet-unreadable, sheet-empty, sheet-missing, sheet-elsewhere",
+        "The build sheet can't be read, or is not there.",
+    ),
     ("sheet-shape", "Two columns mean the same, a column is missing, or a row has more cells than headings."),
     ("sheet-formula, sheet-date", "A cell of a workbook holds a formula without its value, or was made a date."),
-    ("unknown-setting, unknown-site, unknown-role, unknown-family", "A name that nothing else knows; the likeliest is told."),
+    (
+        "unknown-setting, unknown-site, unknown-role, unknown-family",
+        "A name that nothing else knows; the likeliest is told.",
+    ),
     ("SETTING-form", "A value that its setting does not take, such as `management-address-form`; for each setting."),
-    ("subnet-form, addresses-form, naming-form, mac-form", "A site's subnet, a rule of the job, or a MAC that can't be read."),
+    (
+        "subnet-form, addresses-form, naming-form, mac-form",
+        "A site's subnet, a rule of the job, or a MAC that can't be read.",
+    ),
     ("no-free-address", "A site's subnet has no address left to give out."),
     ("vault-closed", "The vault can't be opened, so no secret can be checked."),
 )
@@ -40,8 +52,10 @@ def text() -> str:
         checks = [c for c in CHECKS if _module(c) == module.__name__]
         parts.append(f"\n## {title.capitalize()}\n\n| id | | what is wrong | looks at | after |\n|---|---|---|---|---|")
         parts += [_row(check) for check in checks]
-    parts.append("\n## Reading the files\n\nAll of these are to be mended; each points at the file, the line and the "
-                 "cell or key.\n\n| id | what is wrong |\n|---|---|")
+    parts.append(
+        "\n## Reading the files\n\nAll of these are to be mended; each points at the file, the line and the "
+        "cell or key.\n\n| id | what is wrong |\n|---|---|"
+    )
     parts += [f"| {ids} | {words} |" for ids, words in _READING]
     return "\n".join(parts) + "\n"
 
@@ -52,7 +66,9 @@ def _module(check: Check) -> str:
 
 def _row(check: Check) -> str:
     what = " ".join(check.explanation.split()).replace("|", "\\|")
-    looks = ", ".join(name for name in SETTINGS if name in check.reads) if len(check.reads) < 12 else "settings of a role"
+    looks = (
+        ", ".join(name for name in SETTINGS if name in check.reads) if len(check.reads) < 12 else "settings of a role"
+    )
     how = ("mend" if check.severity is MEND else "think") + (", repair" if check.repairs else "")
     return f"| `{check.id}` | {how} | {what} | {looks or 'the whole plan'} | {check.source} |"
 

@@ -84,9 +84,7 @@ def hostname_too_long(device: Device, look: Look) -> Iterator[Found]:
     name, rules = device.value("hostname"), look.rules(device)
     if name and rules and len(name) > rules.hostname_longest:
         yield Found(
-            f"{name} has {len(name)} characters; {rules.title} takes {rules.hostname_longest}",
-            "Shorten it",
-            "hostname",
+            f"{name} has {len(name)} characters; {rules.title} takes {rules.hostname_longest}", "Shorten it", "hostname"
         )
 
 

@@ -26,10 +26,7 @@ def management_in_the_clear(device: Device, look: Look) -> Iterator[Found]:
     for name, port in (("services.telnet", 23), ("services.http", 80)):
         if device.value(name) is True:
             yield Found(
-                f"{SETTINGS[name].title} (port {port}) is left on",
-                "Turn it off",
-                name,
-                repair=_turn_off(device, name),
+                f"{SETTINGS[name].title} (port {port}) is left on", "Turn it off", name, repair=_turn_off(device, name)
             )
 
 

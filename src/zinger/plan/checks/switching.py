@@ -82,9 +82,7 @@ def vlan_unused(device: Device, look: Look) -> Iterator[Found]:
     idle = [v for v in _vlans(device) if v.id not in used]
     for vlan in idle:
         yield Found(
-            f"VLAN {vlan.id} {vlan.name}".rstrip() + " is defined but used by no port",
-            "Use it or leave it out",
-            VLANS,
+            f"VLAN {vlan.id} {vlan.name}".rstrip() + " is defined but used by no port", "Use it or leave it out", VLANS
         )
 
 
@@ -112,9 +110,7 @@ def default_vlan_open(device: Device, look: Look) -> Iterator[Found]:
     """Access ports are left in VLAN 1, or the default VLAN is expressly left open."""
     inside = [fold_ports(p.ports) for p in _ports(device) if p.mode == "access" and p.vlan in (None, 1)]
     if inside:
-        yield Found(
-            f"access ports {', '.join(inside)} are in the default VLAN", "Give them a VLAN of their own", PORTS
-        )
+        yield Found(f"access ports {', '.join(inside)} are in the default VLAN", "Give them a VLAN of their own", PORTS)
     if device.value("switch.default_vlan_closed") is False:
         yield Found(
             "the default VLAN is left open",
@@ -143,9 +139,7 @@ def port_unknown(device: Device, look: Look) -> Iterator[Found]:
         return
     known = set(rules.ports)
     for setting in (PORTS, LAGS, UPLINKS):
-        strange = tuple(
-            dict.fromkeys(p for item in device.value(setting) or () for p in item.ports if p not in known)
-        )
+        strange = tuple(dict.fromkeys(p for item in device.value(setting) or () for p in item.ports if p not in known))
         if strange:
             yield Found(
                 f"{rules.title} has no port {fold_ports(strange)}; it has {fold_ports(rules.ports)}",
@@ -293,9 +287,7 @@ def _ends(look: Look) -> Iterator[tuple[Device, Uplink, Device, Uplink | None]]:
 
 def _back(device: Device, link: Uplink, far: Device) -> Uplink | None:
     backs = [b for b in _uplinks(far) if b.to == device.name]
-    return next(
-        (b for b in backs if link.their is None or set(b.ports) & set(link.their)), backs[0] if backs else None
-    )
+    return next((b for b in backs if link.their is None or set(b.ports) & set(link.their)), backs[0] if backs else None)
 
 
 @plan_check("uplink-disagrees", MEND)

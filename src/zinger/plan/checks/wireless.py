@@ -65,9 +65,7 @@ def _radios(device: Device) -> Iterator[tuple[str, Radio | Bridge, str]]:
         yield ("5" if (bridge.channel or 36) > 14 else "2.4"), bridge, BRIDGE
 
 
-@device_check(
-    "channel-not-allowed", MEND, COUNTRY, RADIOS, BRIDGE, source="ETSI EN 300 328, EN 301 893; FCC 47 CFR 15"
-)
+@device_check("channel-not-allowed", MEND, COUNTRY, RADIOS, BRIDGE, source="ETSI EN 300 328, EN 301 893; FCC 47 CFR 15")
 def channel_not_allowed(device: Device, look: Look) -> Iterator[Found]:
     """A channel is planned that the country does not allow in that band."""
     country = device.value(COUNTRY)
@@ -75,9 +73,7 @@ def channel_not_allowed(device: Device, look: Look) -> Iterator[Found]:
         known = allowed(country, band) if country else None
         if known is not None and radio.channel is not None and not any(radio.channel in part for part, _ in known):
             yield Found(
-                f"channel {radio.channel} at {band} GHz is not allowed in {country}",
-                "Choose another channel",
-                setting,
+                f"channel {radio.channel} at {band} GHz is not allowed in {country}", "Choose another channel", setting
             )
 
 
