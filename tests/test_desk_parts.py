@@ -75,7 +75,7 @@ def test_the_laptops_address_avoids_the_device_gateways_plan_and_this_machine() 
     assert made.already == "eth0 has 192.0.2.252 already"
     assert laptop_plan(FAMILIES["hollin-g4"], plan, ports) is None
     full = [ip_address(n) for n in range(int(ip_address("192.0.2.0")), int(ip_address("192.0.2.0")) + 256)]
-    assert laptop_address(ip_interface("192.0.2.20/24"), full) is None
+    assert laptop_address(ip_network("192.0.2.0/24"), full) is None
 
 
 def test_the_commands_set_it_and_put_it_back_on_three_systems() -> None:

@@ -170,7 +170,7 @@ def test_the_same_cell_changed_here_and_outside_is_asked_about(start: Callable[.
     term = start(folder, "plan", str(folder))
     term.until("16 devices", "kvr-wj-sw1")
     term.keys("Tab", "e")
-    term.until("this device")
+    term.until("Tab, Enter, Esc")
     term.keys("C-u")
     term.keys("-l", "kvr-wj-swa")
     term.keys("Enter")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Callable
-from ipaddress import ip_network
+from ipaddress import ip_address, ip_network
 from pathlib import Path
 from typing import Any
 
@@ -17,9 +17,9 @@ from zinger.keep import Entry, JobFolder, Masker, Recording
 from zinger.link import Link
 from zinger.phrasebook import Phrasebook
 from zinger.plan import SecretRef, Stop
+from zinger.plan.addresses import laptop_address
 from zinger.proof import Finding, Source, Verdict
 from zinger.run import Act, Hands, HandsNeeded, Mark, OpenJob, Pump, TakenOver, Transcript, Verb, remember
-from zinger.run.laptop import free_address
 from zinger.run.memory import credentials, finding_data, finding_of
 from zinger.run.turns import Turns
 from zinger.talk import Conversation, Interrupted, Keyring, Manner, arrive, take_reading
@@ -83,10 +83,10 @@ async def test_a_helper_that_fails_tells_whoever_waits() -> None:
 
 @given(st.sets(st.integers(1, 254), max_size=253))
 def test_the_laptop_gets_an_address_that_nobody_has(used: set[int]) -> None:
-    taken = [f"10.44.8.{n}" for n in used]
-    found = free_address(ip_network("10.44.8.0/24"), taken)
-    assert found and found.removesuffix("/24") not in taken and found not in ("10.44.8.0/24", "10.44.8.255/24")
-    assert free_address(ip_network("10.44.8.0/30"), ["10.44.8.1", "10.44.8.2"]) is None
+    taken = [ip_address(f"10.44.8.{n}") for n in used]
+    found = laptop_address(ip_network("10.44.8.0/24"), taken)
+    assert found and found.ip not in taken and str(found) not in ("10.44.8.0/24", "10.44.8.255/24")
+    assert laptop_address(ip_network("10.44.8.0/30"), map(ip_address, ("10.44.8.1", "10.44.8.2"))) is None
 
 
 def test_a_stop_shows_the_worst_of_its_phrases(job: Callable[..., Path]) -> None:

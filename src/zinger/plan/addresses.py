@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
-from ipaddress import ip_address
+from ipaddress import ip_interface
 
 from zinger.plan.items import Pool, Reservation, VlanGateway
 from zinger.plan.model import Device, Site
@@ -77,7 +77,6 @@ class Ladder:
 
     net: Network
     uses: dict[int, Use]
-    names: dict[int, tuple[str, ...]]
 
     def count(self, use: Use) -> int:
         """How many addresses are used so."""
@@ -98,7 +97,6 @@ def ladder(devices: Iterable[Device], site: Site) -> Ladder | None:
         return None
     first, last = hosts(net)
     uses: dict[int, Use] = {}
-    names: dict[int, list[str]] = {}
     if site.head or site.tail:
         uses |= dict.fromkeys([*range(first, first + site.head), *range(last - site.tail + 1, last + 1)], Use.RESERVED)
     near = list(devices)
@@ -120,8 +118,7 @@ def ladder(devices: Iterable[Device], site: Site) -> Ladder | None:
             number = int(device.fixed.ip)
             own = uses.get(number) in (Use.DEVICE, Use.CLASH) or number in pools
             uses[number] = Use.CLASH if own else Use.GATEWAY if uses.get(number) is Use.GATEWAY else Use.DEVICE
-            names.setdefault(number, []).append(device.name)
-    return Ladder(net, uses, {number: tuple(who) for number, who in names.items()})
+    return Ladder(net, uses)
 
 
 def _pooled(devices: Iterable[Device], net: Network) -> Iterator[tuple[int, Pool]]:
@@ -131,24 +128,11 @@ def _pooled(devices: Iterable[Device], net: Network) -> Iterator[tuple[int, Pool
             yield from ((n, pool) for n in range(int(pool.first), int(pool.last) + 1))
 
 
-def laptop_address(factory: Interface, avoid: Iterable[Address]) -> Interface | None:
-    """An address in a device's factory subnet for the laptop: the highest host that is neither the device's nor
-    to be avoided; None when the subnet has no room."""
-    net = factory.network
+def laptop_address(net: Network, avoid: Iterable[Address]) -> Interface | None:
+    """An address for the laptop in a subnet: the highest host that is not to be avoided; None when there is no room."""
     first, last = hosts(net)
-    taken = {int(factory.ip), *(int(a) for a in avoid if a.version == net.version)}
+    taken = {int(a) for a in avoid if a.version == net.version}
     for number in range(last, max(first, last - 4096) - 1, -1):
         if number not in taken:
-            return type(factory)((number, net.prefixlen))
-    return None
-
-
-def free_address(net: Network, taken: Iterable[object]) -> str | None:
-    """The highest host of the subnet that nobody has, with its prefix length; None when all are taken."""
-    used = {str(address) for address in taken}
-    first, last = hosts(net)
-    for number in range(last, max(first, last - 4096) - 1, -1):
-        address = ip_address(number)
-        if str(address) not in used:
-            return f"{address}/{net.prefixlen}"
+            return ip_interface(f"{_address(number, net)}/{net.prefixlen}")
     return None

@@ -100,7 +100,7 @@ class Account:
 _LABEL = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
 _ACCOUNT = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,31}")
 _YES = frozenset(["yes", "y", "on", "true", "open", "enabled", "enable", "x", "✓", "1"])
-_NO = frozenset(["no", "n", "off", "false", "shut", "closed", "disabled", "disable", "-", "0"])
+_NO = frozenset(["no", "n", "off", "false", "shut", "closed", "disabled", "disable", "0"])
 
 
 def parse_text(raw: object) -> str:

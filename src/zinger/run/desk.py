@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from zinger.keep import ChangedOutside, JobFolder, JobFolderError
-from zinger.plan import SETTINGS, Change, Device, Plan, Problem, Site, UnreadableError
+from zinger.plan import SETTINGS, Change, Device, Plan, Problem, Site
 from zinger.plan.editing import Conflict, Edits
 from zinger.plan.families import Rules
 from zinger.plan.jobfile import read_job
@@ -153,7 +153,10 @@ class Desk:
             return []
 
     def decide(self, ours: bool) -> None:
-        """Settle conflicts: lay our changes over what is outside, or take what is outside and forget them."""
+        """Settle conflicts: lay our changes over what is outside, or take what is outside and forget them.
+
+        Raises JobFolderError or UnreadableError when that can't be read; then nothing is changed.
+        """
         with self._lock:
             files = self.folder.files()
             if ours:
@@ -163,17 +166,16 @@ class Desk:
             self._stamp = self.folder.stamp()
 
     def look_outside(self) -> tuple[bool, list[Conflict]]:
-        """Whether the files were changed by somebody else, now taken in; and what must be decided first."""
+        """Whether the files were changed by somebody else, now taken in; and what must be decided first.
+
+        Raises JobFolderError or UnreadableError, once for each change, when they can't be read as they are now.
+        """
         stamp = self.folder.stamp()
         if stamp == self._stamp:
             return False, []
         with self._lock:
-            files = self.folder.files()
             self._stamp = stamp
+            files = self.folder.files()
             if files == self.edits.base:
                 return False, []
-            try:
-                return True, self.edits.merge(files)
-            except UnreadableError as error:
-                conflict = Conflict(Change((str(error),), None), None)
-                return True, [conflict]
+            return True, self.edits.merge(files)

@@ -67,7 +67,7 @@ def laptop_plan(card: Card, plan: Plan, ports: Iterable[Port]) -> LaptopPlan | N
     gateways = [type(net.network_address)(n) for n in hosts(net)]
     planned = [d.fixed.ip for d in plan.devices if d.fixed] + [
         gate for d in plan.devices if (gate := d.value("management.gateway")) is not None]
-    address = laptop_address(factory, [*mine, *gateways, *planned])
+    address = laptop_address(net, [factory.ip, *mine, *gateways, *planned])
     port = known[0].name if known else "eth0"
     return LaptopPlan(address, port, already, commands(address, port) if address else ())
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 import psutil
 
 from zinger.plan import Device
-from zinger.plan.addresses import free_address
+from zinger.plan.addresses import laptop_address
 from zinger.plan.model import Network
 from zinger.run.hands import Act, Hands, Verb
 
@@ -41,9 +41,10 @@ class Laptop:
             return
         taken = [d.address.ip for d in self.devices if d.address and d.address.interface]
         taken += [value for d in self.devices if (value := d.value("management.gateway"))]  # type: ignore[misc]
-        mine = free_address(net, taken)
-        if mine is None:
+        free = laptop_address(net, taken)
+        if free is None:
             return
+        mine = str(free)
         waits("your hands")
         act = Act(Verb.LAPTOP, mine, f"give this laptop the address {mine}",
                   f"to sign in from the network of {device.site.name}", rank=2)

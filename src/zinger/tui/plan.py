@@ -443,7 +443,10 @@ class PlanScreen(ZingerScreen):
         body.append("\nNothing is written before you decide.", DIM)
 
         def answer(ours: bool | None) -> None:
-            self.desk.decide(bool(ours))
+            try:
+                self.desk.decide(bool(ours))
+            except (JobFolderError, UnreadableError) as error:
+                self.app.push_screen(message("Nothing was decided", str(error)))
             self._resolve()
 
         self.app.push_screen(Dialog("Changed here and outside", body, "mine", "theirs"), answer)
