@@ -49,16 +49,15 @@ def _open(job: Path) -> OpenJob:
 
 @app.callback(invoke_without_command=True)
 def welcome(ctx: typer.Context) -> None:
-    """Open the last job; without one, say how to begin."""
+    """Open the last job; without one, the welcome; without a terminal, say how to begin."""
     if ctx.invoked_subcommand is not None:
         return
     path = last_job()
-    if path is not None:
-        _show(_open(path), Options(), start=False)
-    elif sys.stdin.isatty() and sys.stdout.isatty():
-        _show(None, Options(), start=False)
+    if sys.stdin.isatty() and sys.stdout.isatty():
+        _show(_open(path) if path is not None else None, Options(), start=False)
     else:
-        typer.echo("No job was opened yet.\n\n  zinger demo         a made-up job on simulated switches\n"
+        last = f"The last job is {path}." if path else "No job was opened yet."
+        typer.echo(f"{last}\n\n  zinger demo         a made-up job on simulated switches\n"
                    "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands")
 
 
