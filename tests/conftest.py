@@ -13,12 +13,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 from zinger.keep import JobFolder
 from zinger.link import Yard
 from zinger.phrasebook import Phrasebook, shipped_families
 from zinger.run.practice import find_or_start
 
+settings.register_profile("zinger", deadline=None)  # a busy machine is no fault
+settings.load_profile("zinger")
 ZINGER = [sys.executable, "-m", "zinger.cli"]
 
 

@@ -118,7 +118,7 @@ def test_any_bytes_are_devices_or_a_sentence(data: bytes, name: str) -> None:
 @given(st.text(st.sampled_from("abjobsites: {}[]\n-'\"#&*1.,\t"), max_size=150))
 def test_any_job_file_is_a_plan_or_a_sentence(text: str) -> None:
     job = read_job(text)
-    assert resolve(job, [], RULES).problems == tuple(dict.fromkeys(job.problems)) or job.problems == ()
+    assert set(job.problems) <= set(resolve(job, [], RULES).problems)
     try:
         document = JobDocument(text)
     except UnreadableError:

@@ -9,17 +9,15 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from importlib import resources
-from io import StringIO
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
-from ruamel.yaml import YAML
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
 from zinger.phrasebook.model import Card, Factory, Kind, Move, Phrase, Phrasebook, Place, Reading
 from zinger.phrasebook.words import WordsError, names_used
 from zinger.plan import SETTINGS, FamilyRules, Problem, Spot, did_you_mean, mend
 from zinger.plan.families import ROLE_SECTIONS
+from zinger.plan.jobfile import UnreadableError, load_yaml
 from zinger.plan.parsing import parse_interface, parse_ports
 
 _KEYS = {"ctrl-c": "\x03", "ctrl-u": "\x15", "ctrl-x": "\x18", "ctrl-z": "\x1a", "escape": "\x1b",
@@ -144,14 +142,9 @@ class _Book(_Card):
 def load_family(text: str, file: str) -> tuple[Card, Phrasebook | None]:
     """Read and check one family: its card, and its phrasebook if the file has places. Raises PhrasebookError."""
     try:
-        data = YAML(typ="rt").load(StringIO(text))
-    except MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        spot = Spot(file, mark.line + 1 if mark else None)
-        what = f"not valid YAML: {error.problem}"
-        raise PhrasebookError([mend("family-unreadable", spot, what, "Mend this line")]) from None
-    except YAMLError as error:
-        raise PhrasebookError([mend("family-unreadable", Spot(file), str(error), "Mend the file")]) from None
+        data = load_yaml(text, file)
+    except UnreadableError as error:
+        raise PhrasebookError([mend("family-unreadable", error.spot, error.what, error.do)]) from None
     speaks = not isinstance(data, dict) or bool(data.keys() & {"places", "moves", "readings", "home"})
     try:
         shape = (_Book if speaks else _Card).model_validate(data)

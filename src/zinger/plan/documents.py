@@ -16,7 +16,7 @@ from typing import Any, Protocol
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
-from zinger.plan.headings import heading_for, meaning_of
+from zinger.plan.headings import IDENTITY, heading_for, meaning_of
 from zinger.plan.jobfile import JOB_FILE, TOO_LARGE, load_yaml
 from zinger.plan.settings import SETTINGS
 from zinger.plan.sheets import decoded, delimiter_of, read_tables
@@ -53,12 +53,9 @@ class _Columns:
             return self.headings.index(meaning)
         if not add:
             return None
-        self.headings.append(heading_for(meaning) if meaning in SETTINGS or meaning in _IDENTITY else meaning)
+        self.headings.append(heading_for(meaning) if meaning in SETTINGS or meaning in IDENTITY else meaning)
         self.means.append(meaning)
         return len(self.headings) - 1
-
-
-_IDENTITY = ("site", "role", "family", "serial", "mac", "label", "location", "console")
 
 
 class CsvSheet:

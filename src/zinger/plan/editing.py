@@ -13,7 +13,7 @@ from typing import Any
 
 from zinger.plan.documents import CsvSheet, JobDocument, Sheet, open_sheet
 from zinger.plan.families import FamilyRules
-from zinger.plan.jobfile import JOB_FILE, read_job
+from zinger.plan.jobfile import read_job
 from zinger.plan.model import Plan
 from zinger.plan.problems import Change
 from zinger.plan.resolve import resolve
@@ -249,5 +249,3 @@ class Edits:
                 return Change(change.path, change.text, rows[0])
         return change if not place.who and change.row in self._sheet.rows() else None
 
-
-__all__ = ["JOB_FILE", "Conflict", "Edits", "Files"]

@@ -63,7 +63,6 @@ def mark(severity: Severity | None) -> Text:
 class PlanHeadline(Headline):
     """The headline with what is to mend, and whether everything is saved."""
 
-    plan: Plan | None = None
     unsaved = 0
 
     def __init__(self, board: Board, title: str = "", detail: str = "") -> None:
@@ -72,7 +71,7 @@ class PlanHeadline(Headline):
 
     def take(self, plan: Plan, unsaved: int) -> None:
         """Show this plan's counts."""
-        self.plan, self.unsaved = plan, unsaved
+        self.unsaved = unsaved
         mend = sum(p.severity is Severity.MEND for p in plan.problems)
         self._tally = (len(plan.devices), mend, len(plan.problems) - mend)
         self.look()
