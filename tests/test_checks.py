@@ -113,7 +113,7 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("setting-missing", [sw(hostname="", serial="X")], "no hostname"),
     ("hostname-too-long", [sw(hostname="s" * 25)], "takes 24"),
     ("hostname-characters", [sw(hostname="SW1")], "takes no S W"),
-    ("family-not-spoken", [{**sw(), **EDGE}], "Hollin G4 has no phrasebook"),
+    ("family-not-spoken", [{**sw(), **BRIDGE}], "Tarn B2 has no phrasebook"),
     ("not-for-family", [sw(ssids="x open guest")], "Quern S2 has no wireless networks"),
     ("management-in-the-clear", [sw(telnet="yes")], "Telnet (port 23)"),
     ("no-way-to-prove", [sw(ssh="no")], "SSH is not on"),

@@ -38,7 +38,7 @@ def test_script_masks_secrets_and_knows_its_devices(job: Callable[..., Path]) ->
     text = zinger("script", folder, "kvr-wj-sw1").stdout
     assert "rename kvr-wj-sw1" in text and "choose? ••••••••" in text and "link moves" in text
     data = json.loads(zinger("script", folder, "kvr-wj-sw2", "--json").stdout)
-    assert data["phrases"][0]["replies"]["choose"] == "••••••••"
+    assert data["phrases"][0]["replies"]["choose"] == ["••••••••"]
     wrong = zinger("script", folder, "kvr-wj-sw9")
     assert wrong.returncode == 2 and "did you mean kvr-wj-sw" in wrong.stderr
 
@@ -90,7 +90,7 @@ def test_a_broken_family_file_of_the_job_is_told_with_its_line(job: Callable[...
     (folder / "phrasebooks" / "own.yaml").write_text(source.read_text().replace(": look> '", ": look> ('"))
     done = zinger("check", folder)
     assert done.returncode == 1
-    assert "phrasebooks/own.yaml:61 (places.look.prompt): the pattern" in done.stdout
+    assert "phrasebooks/own.yaml:65 (places.look.prompt): the pattern" in done.stdout
 
 
 def test_a_port_that_nobody_listens_on_needs_a_person(job: Callable[..., Path]) -> None:

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.conftest import zinger
 from tests.test_checks import BRIDGE, EDGE, RULES, SWITCH, TRAITS, VOICE, WIRELESS, Row, files_of, of, other, sw
 from zinger.keep import JobFolder, JobFolderError, write_whole
-from zinger.phrasebook import Families, Phrasebook, PhrasebookError, load_family
+from zinger.phrasebook import Families, PhrasebookError, load_family
 from zinger.plan import UnreadableError, read_job, read_sheet, resolve
 from zinger.plan.documents import CsvSheet, JobDocument
 from zinger.plan.transfer import propose, take
@@ -149,10 +149,10 @@ def test_any_family_file_is_a_family_or_a_sentence(text: str) -> None:
 
 
 # -- said once, kept whole -----------------------------------------------------------------------------------
-def test_phrases_compiled_together_are_those_compiled_alone(job: Callable[..., Path], quern: Phrasebook) -> None:
+def test_phrases_compiled_together_are_those_compiled_alone(job: Callable[..., Path]) -> None:
     opened = OpenJob(JobFolder(job()))
     for name, script in opened.scripts.items():
-        assert script == compile_script(opened.device(name), quern)
+        assert script == compile_script(opened.device(name), opened.books[script.family])
 
 
 def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -95,7 +95,7 @@ SHEET_FAULTS = [
     ("hostname-form", HEAD, ROW.replace("kvr-wj-sw1", "kvr_wj"), "no hostname by RFC 1123"),
     ("hostname-too-long", HEAD, ROW.replace("kvr-wj-sw1", "k" * 25), "has 25 characters"),
     ("hostname-characters", HEAD, ROW.replace("kvr-wj-sw1", "KVR-1"), "takes no K R V"),
-    ("unknown-family", HEAD, ROW.replace("Quern S2", "Quern S3"), "did you mean quern-s2?"),
+    ("unknown-family", HEAD, ROW.replace("Quern S2", "Quern S2x"), "did you mean quern-s2?"),
     ("unknown-site", HEAD, ROW.replace("Wheal", "Whael"), "did you mean Wheal Junction?"),
     ("unknown-role", HEAD, ROW.replace("core", "cor"), "did you mean core?"),
     ("duplicate-hostname", HEAD, ROW + "\n" + ROW.replace("8.11", "8.12"), "stands in rows 2 and 3"),

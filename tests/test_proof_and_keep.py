@@ -34,7 +34,7 @@ SHOWN = ("   name ............ sw1", "   person .......... installer (keeper)", 
 
 
 def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Script) -> None:
-    findings = judge(script, gather(quern.readings["everything"], SHOWN), Source.RUNNING)
+    findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
     assert all(f.holds for f in findings) and len(findings) == len(script.phrases)
     dns = next(f for f in findings if f.setting == "dns.servers")
     assert dns.evidence.split("\n") == [SHOWN[5], SHOWN[6]]
@@ -52,14 +52,14 @@ def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Scrip
 ])
 def test_each_difference_is_found_and_said_again(
         quern: Phrasebook, script: Script, line: int, instead: str, setting: str, verdict: Verdict) -> None:
-    facts = gather(quern.readings["everything"], tuple(instead if i == line else x for i, x in enumerate(SHOWN)))
+    facts = gather(quern.readings["everything"].take, tuple(instead if i == line else x for i, x in enumerate(SHOWN)))
     wrong = [f for f in judge(script, facts, Source.STARTUP) if not f.holds]
     assert [(f.setting, f.verdict) for f in wrong] == [(setting, verdict)]
     assert [p.setting for p in to_say(script, facts)] == [setting]
 
 
 def test_proved_needs_every_owed_finding(quern: Phrasebook, script: Script) -> None:
-    findings = judge(script, gather(quern.readings["everything"], SHOWN), Source.RUNNING)
+    findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
     owed = [(p.setting, Source.RUNNING) for p in script.phrases]
     assert proved(findings, owed)
     assert not proved(findings, [*owed, ("hostname", Source.STARTUP)])

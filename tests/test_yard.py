@@ -9,9 +9,8 @@ from collections.abc import AsyncIterator, Callable
 import asyncssh
 import pytest
 
+from zinger.practice.box import Body
 from zinger.practice.clock import Clock
-from zinger.practice.s2 import Switch
-from zinger.practice.s2_state import Body
 from zinger.practice.tty import Tty
 from zinger.practice.yard import No, Yard
 
@@ -23,9 +22,9 @@ class Bench:
 
     def __init__(self, yard: Yard) -> None:
         self.yard = yard
-        self.switch: Switch = yard.switches["sw1"]
+        self.switch = yard.boxes["sw1"]
         self.shown = ""
-        self.tty = Tty(self._show, lambda: self.switch.drop_every)
+        self.tty = Tty(self._show, self.switch.uart)
 
     def _show(self, data: bytes) -> None:
         self.shown += data.decode()
@@ -72,13 +71,13 @@ class Bench:
 async def bench() -> AsyncIterator[Bench]:
     clock = Clock(300)
     yard = Yard([Body("sw1", "QS2-1", "02-00-00-00-00-01"), Body("sw2", "QS2-2", "02-00-00-00-00-02")], clock)
-    for switch in yard.switches.values():
+    for switch in yard.boxes.values():
         switch.chatty = False
     bench = Bench(yard)
     bench.switch.cabled = True
     bench.switch.attach(bench.tty)
     yield bench
-    for switch in yard.switches.values():
+    for switch in yard.boxes.values():
         switch.power(False)
 
 
@@ -152,10 +151,10 @@ async def test_levels_contexts_and_refusals(bench: Bench) -> None:
 async def test_the_pager_counts_and_can_be_left(bench: Bench) -> None:
     await bench.new()
     bench.tty.feed(b"tell all\r")
-    before = await bench.until(".. 4 lines below ..")
+    before = await bench.until(".. 56 lines below ..")
     assert "serial .......... QS2-1" in before
     bench.tty.feed(b"\r")
-    await bench.until(".. 3 lines below ..")
+    await bench.until(".. 55 lines below ..")
     bench.tty.feed(b"q")
     assert "http" not in await bench.until("base> ")
 
@@ -170,7 +169,7 @@ async def test_a_burst_pushes_the_prompt_away_and_does_not_redraw(bench: Bench) 
 
 async def test_an_overrun_drops_characters(bench: Bench) -> None:
     await bench.new()
-    bench.switch.drop_every = 3
+    bench.switch.uart.drop_every = 3
     bench.tty.feed(b"abcdefghi")
     await asyncio.sleep(0.01)
     assert len(bench.shown) == 6
@@ -204,8 +203,8 @@ async def test_a_lease_comes_before_the_fallback_and_two_fallbacks_clash(bench: 
         yard.do_dial("198.51.100.7", 23)
     yard.do_lease("sw1", None)
     await bench.switch.apply_network()
-    yard.switches["sw2"].power(True)
-    while not yard.switches["sw2"].up:
+    yard.boxes["sw2"].power(True)
+    while not yard.boxes["sw2"].up:
         await asyncio.sleep(0.01)
     with pytest.raises(No, match="2 devices answer"):
         yard.do_dial("198.51.100.7", 23)

@@ -20,7 +20,7 @@ from zinger import cli_family, cli_plan, headless
 from zinger.headless import USAGE
 from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
 from zinger.link import LinkError
-from zinger.phrasebook import PhrasebookError
+from zinger.phrasebook import PhrasebookError, masked
 from zinger.plan import SecretRef, UnreadableError, did_you_mean
 from zinger.run import OpenJob, Options, RunError
 from zinger.run.jobs import fresh_demo, last_job, lay_out_demo, remember_job
@@ -110,20 +110,25 @@ def script(job: JobArg, device: str, as_json: Json = False) -> None:
                        f"the plan has {', '.join(known) or 'no device that can be spoken to'}")
     found = known[device]
     if as_json:
-        rows = [{"setting": p.setting, "value": p.value, "at": p.at, "say": p.shown,
-                 "replies": {k: "".join(map(str, w)) for k, w in p.replies.items()}, "effect": p.effect,
-                 "undo": p.undo} for p in (*found.phrases, found.keep)]
+        rows = [{"setting": p.setting, "value": p.value, "at": p.at, "say": list(p.every_line),
+                 "replies": {k: [masked(w) for w in turns] for k, turns in p.replies.items()}, "effect": p.effect,
+                 "undo": p.undo} for p in found.everything]
         print(json.dumps({"device": device, "family": found.family, "phrases": rows, "unsaid": [
             {"setting": u.setting, "value": u.value, "why": u.why} for u in found.unsaid]}, indent=1))
         return
-    print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases, then {found.keep.shown}\n")
+    then = f", then {', '.join(p.title for p in found.keep)}" if found.keep else ""
+    print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases{then}\n")
     print(f"{'stop':<6} {'at':<12} {'say':<58} effect / undo")
-    for p in (*found.phrases, found.keep):
+    for p in found.everything:
         effect = "" if p.effect == "none" else p.effect
-        print(f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {p.shown:<58} {effect}"
-              + (f"{' · ' if effect else ''}undo: {p.undo}" if p.undo else ""))
+        first, *others = p.every_line or (f"answers of {p.interview}",)
+        undo = " / ".join(p.undo.splitlines())
+        print(f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
+              + (f"{' · ' if effect else ''}undo: {undo}" if undo else ""))
+        for line in others:
+            print(f"{'':<6} {'':<12} {line}")
         for place, words in p.replies.items():
-            print(f"{'':<6} {'':<12}   {place.replace('_', ' ')}? {''.join(map(str, words))}")
+            print(f"{'':<6} {'':<12}   {place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
     for u in found.unsaid:
         print(f"\nnot said: {u.setting} {u.value}, {u.why}")
 
@@ -171,7 +176,8 @@ def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="def
     if job is None:
         job = fresh_demo("practice")
     opened = OpenJob(JobFolder(job))
-    logins = [f"{book.title}: signs in as {book.factory.user} with {book.factory.password}, as its label says"
+    logins = [f"{book.title}: " + (f"signs in as {book.factory.user} with {book.factory.password}, as its label says"
+                                   if book.factory.password else book.factory.first)
               for book in (opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices)
                            if name in opened.books)]
     asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins, as_json))

@@ -86,16 +86,16 @@ def _map(book: Phrasebook) -> Iterator[str]:
     def walk(place: str, depth: int, by: str) -> Iterator[str]:
         seen.add(place)
         here = book.places[place]
-        kind = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.PAGER: "…"}[here.kind]
+        kind = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.MENU: "≡", Kind.PAGER: "…", Kind.NOTICE: "!"}[here.kind]
         count = f"   says {', '.join(said[place])}" if said[place] else ""
         yield f"{'   ' * depth}{kind} {place}{'  <- ' + by if by else ''}{count}"
         for move in book.moves_from(place):
             for outcome in move.outcomes:
                 if outcome not in seen:
-                    yield from walk(outcome, depth + 1, move.say if move.say is not None else f"the key {move.press!r}")
+                    yield from walk(outcome, depth + 1, move.shown)
 
-    answered = {place: setting for setting, phrase in (*book.phrases.items(), ("keep", book.keep))
-                for place in phrase.replies}
+    answered = {place: path.removeprefix("settings.") for path, phrase in book.every_phrase()
+                for place in (*phrase.replies, *phrase.through)}
     starts = [book.home, *(name for name in book.places if name not in {o for m in book.moves for o in m.outcomes})]
     for start in [*starts, *book.places]:
         if start not in seen:

@@ -5,32 +5,41 @@ Loading finds what is broken; this finds what would only show on a device. All o
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
-from zinger.phrasebook.model import Kind, Phrasebook
+from zinger.phrasebook.model import Effect, Interview, Kind, Phrasebook, Place
 from zinger.phrasebook.patterns import runs_away, sample
 from zinger.plan import SECTIONS, SETTINGS, Problem, Spot, mend, think
 
+_QUICKEST = 20.0
 _TAIL = "(?P<half_typed>.*)$"
 
 
 def examine(book: Phrasebook, file: str) -> list[Problem]:
     """Everything worth telling about a phrasebook, what must be mended first."""
     found = [*_runaways(book, file), *_doubles(book, file), *_dead_ends(book, file), *_islands(book, file),
-             *_circles(book, file), *_unread(book, file), *_unsaid(book, file)]
+             *_circles(book, file), *_scripts(book, file), *_unsafe(book, file), *_unread(book, file),
+             *_unsaid(book, file)]
     return sorted(found, key=lambda p: p.severity.value)
 
 
 def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
+    """Every pattern of the book, with its path."""
+    found: list[tuple[str, re.Pattern[str] | None]] = [("noise", book.noise), ("boot", book.boot)]
     for name, place in book.places.items():
-        yield f"places.{name}", place.pattern.pattern.removesuffix(_TAIL)
+        found += [(f"places.{name}", place.pattern), (f"places.{name}.screen", place.screen),
+                  (f"places.{name}.choices", place.choices)]
     for name, reading in book.readings.items():
-        for fact, pattern in reading.take.items():
-            yield f"readings.{name}.take.{fact}", pattern.pattern
-    for key, pattern in (("noise", book.noise), ("boot", book.boot)):
-        yield key, pattern.pattern
-    for number, pattern in enumerate(book.refusals):
-        yield f"refusals.{number}", pattern.pattern
+        for fact, take in reading.take.items():
+            path = f"readings.{name}.take.{fact}"
+            found += [(path, take.pattern), (f"{path}.under", take.under)]
+    found += [(f"refusals.{n}", pattern) for n, pattern in enumerate(book.refusals)]
+    found += [(f"warnings.{n}", pattern) for n, pattern in enumerate(book.warnings)]
+    found += [(f"marks.{what}", pattern) for what, pattern in book.marks.items()]
+    for path, phrase in book.every_phrase():
+        found += [(f"{path}.expect", phrase.expect), (f"{path}.progress", phrase.progress)]
+    return ((path, pattern.pattern.removesuffix(_TAIL)) for path, pattern in found if pattern is not None)
 
 
 def _runaways(book: Phrasebook, file: str) -> Iterator[Problem]:
@@ -47,12 +56,21 @@ def _doubles(book: Phrasebook, file: str) -> Iterator[Problem]:
              for name, place in book.places.items()}
     for name, text in texts.items():
         for other, place in book.places.items():
-            match = place.pattern.search(text) if other != name else None
+            if other == name or _told_apart_by_screen(book.places[name], place):
+                continue
+            match = place.pattern.search(text)
             if match is None or (place.kind is Kind.PROMPT and match["half_typed"]):
                 continue
             if name < other or book.places[name].pattern.search(texts[other]) is None:
                 yield mend("places-alike", Spot(file, None, f"places.{other}"),
                            f"{text!r} is {name}, and {other} matches it too", "Make one of the two patterns say more")
+
+
+def _told_apart_by_screen(one: Place, other: Place) -> bool:
+    """Whether what stands on the screen tells two places apart that end alike."""
+    if one.screen is None or other.screen is None:
+        return one.screen is not other.screen
+    return other.screen.search(sample(one.screen.pattern)) is None
 
 
 def _names(book: Phrasebook) -> frozenset[str]:
@@ -62,26 +80,57 @@ def _names(book: Phrasebook) -> frozenset[str]:
 def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
     known = _names(book)
     for name, place in book.places.items():
-        lonely = place.kind is not Kind.PAGER and name != book.home and name not in _answered(book)
+        lonely = not place.passes and name != book.home and name not in _answered(book)
         if lonely and book.next_move(name, book.home, known) is None:
             yield mend("place-dead-end", Spot(file, None, f"places.{name}"),
                        f"no moves lead from {name} to {book.home}", "Add the move that leaves it")
 
 
 def _answered(book: Phrasebook) -> set[str]:
-    """Places that only ever stand while a phrase is being said, and are answered by it."""
-    return {place for phrase in (*book.phrases.values(), book.keep) for place in phrase.replies}
+    """Places that only ever stand while a phrase is being said or a question script is held, and are answered by it."""
+    phrases = [phrase for _, phrase in book.every_phrase()]
+    return {place for phrase in phrases for place in phrase.replies} | set(book.interview_of)
 
 
 def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
+    phrases = [phrase for _, phrase in book.every_phrase()]
     reached = {outcome for move in book.moves for outcome in move.outcomes} | _answered(book)
-    reached |= {name for name, place in book.places.items() if place.kind is Kind.PAGER}
+    reached |= {name for name, place in book.places.items() if place.passes}
+    reached |= {place for phrase in phrases for place in phrase.through}
+    reached |= {end for interview in book.interviews.values() for end in interview.ends}
     start = {name for name in book.places if name not in reached}
     for name in sorted(start):
-        used = any(phrase.at == name for phrase in (*book.phrases.values(), book.keep))
+        used = any(phrase.at == name for phrase in phrases)
         if used or len(start) > 1:
             yield think("place-unreachable", Spot(file, None, f"places.{name}"), f"no move leads to {name}",
                         "Right only for a place that is met at first contact; else add the move that leads there")
+
+
+def _scripts(book: Phrasebook, file: str) -> Iterator[Problem]:
+    """Question scripts that can't end, and questions that nothing answers."""
+    for name, interview in book.interviews.items():
+        spot = Spot(file, None, f"interviews.{name}")
+        if not interview.ends and interview.effect is not Effect.RESTARTS:
+            yield mend("interview-endless", spot, f"nothing says where {name} ends", "Give ends, or effect: restarts")
+        for setting, phrase in _unanswered(book, interview):
+            yield think("question-unanswered", spot, f"when {setting} is not planned, nothing answers "
+                        f"{', '.join(phrase)}", "Give otherwise; an empty answer keeps what stands there")
+
+
+def _unanswered(book: Phrasebook, interview: Interview) -> Iterator[tuple[str, list[str]]]:
+    for setting, phrase in book.phrases.items():
+        lacking = [q for q in list(phrase.replies)[:1] if q not in interview.otherwise]
+        if phrase.interview == interview.name and lacking and not SETTINGS[setting].required:
+            yield setting, lacking
+
+
+def _unsafe(book: Phrasebook, file: str) -> Iterator[Problem]:
+    """A change that goes back by itself must go back later than it takes to confirm it."""
+    for path, phrase in book.every_phrase():
+        if phrase.confirm is not None and phrase.confirm.within < _QUICKEST:
+            yield mend("confirm-too-soon", Spot(file, None, f"{path}.confirm.within"),
+                       f"it goes back after {phrase.confirm.within:g} s; a new session can take {_QUICKEST:g} s",
+                       "Give the device more time")
 
 
 def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:

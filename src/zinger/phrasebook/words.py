@@ -1,81 +1,129 @@
 """Words that can be said: templates rendered into text and secret references, never into secrets.
 
-A template is Jinja, sandboxed and strict about undefined names. A secret reference that it prints
-travels through the rendering as a token of private-use characters and comes out as a `SecretRef` part.
+A template is Jinja, sandboxed and strict about undefined names; line ends that stand in it divide what is said into
+lines, of which blank ones fall away. A line may end in ` ~> PLACE`: where it leads. A secret reference that it prints
+travels through the rendering as a token of private-use characters and comes out as a `SecretRef` part. A value that
+holds such a character, or a line break or control character, is refused when it is printed.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from functools import lru_cache
 
-from jinja2 import StrictUndefined, Template, TemplateError, meta
+from jinja2 import StrictUndefined, Template, TemplateError, Undefined, meta
 from jinja2.sandbox import SandboxedEnvironment
 
-from zinger.plan import SecretRef
+from zinger.phrasebook.writing import FILTERS
+from zinger.plan import MASK, SecretRef
 
 Words = tuple[str | SecretRef, ...]
 """One line to say: text and secrets in order, without the Enter."""
 
-_OPEN, _CLOSE = "\ue000", "\ue001"
+_OPEN, _CLOSE, _LEADS = "\ue000", "\ue001", "\ue002"
 _TOKEN = re.compile(f"{_OPEN}([^{_CLOSE}]*){_CLOSE}")
-_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
-
-
-def _finalize(value: object) -> object:
-    return f"{_OPEN}{value.name}{_CLOSE}" if isinstance(value, SecretRef) else value
-
-
-_ENVIRONMENT = SandboxedEnvironment(undefined=StrictUndefined, finalize=_finalize, autoescape=False)
+_UNSPEAKABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ue000-\ue002]")
+_LEADING = re.compile(r"[ \t]+~>[ \t]*(\w+)[ \t]*$", re.MULTILINE)
 
 
 class WordsError(ValueError):
     """A template or a value that cannot be said; the message is a sentence for a person."""
 
 
+def _finalize(value: object) -> object:
+    if isinstance(value, SecretRef):
+        return f"{_OPEN}{value.name}{_CLOSE}"
+    if not isinstance(value, Undefined):
+        text = str(value)
+        if _UNSPEAKABLE.search(text):
+            raise WordsError("the value contains a line break or control character")
+        if MASK in text:
+            raise WordsError("a secret stands inside something that is printed whole; print the secret by itself")
+    return value
+
+
+_ENVIRONMENT = SandboxedEnvironment(undefined=StrictUndefined, finalize=_finalize, autoescape=False,
+                                    trim_blocks=True, lstrip_blocks=True)
+_ENVIRONMENT.filters.update(FILTERS)
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """One line of a phrase, and the place to which it leads if it does not stay."""
+
+    words: Words
+    to: str = ""
+
+
 @lru_cache(maxsize=4096)
 def _template(source: str) -> Template:
     try:
-        return _ENVIRONMENT.from_string(source)
+        return _ENVIRONMENT.from_string(_LEADING.sub(rf"{_LEADS}\1", source))
     except TemplateError as error:
         raise WordsError(f"the template {source!r} is broken: {error}") from None
 
 
+@lru_cache(maxsize=4096)
 def names_used(source: str) -> frozenset[str]:
     """The names that a template needs; raises WordsError when it does not parse."""
     _template(source)
     return frozenset(meta.find_undeclared_variables(_ENVIRONMENT.parse(source)))
 
 
+def leads_to(source: str) -> list[str]:
+    """The places to which a template's lines say that they lead."""
+    return _LEADING.findall(source)
+
+
 def render(source: str, **values: object) -> Words:
-    """Fill a template; raises WordsError for an undefined name or a value with control characters."""
+    """Fill a template of one line; raises WordsError for an undefined name or a value that can't be said."""
+    lines = render_lines(source, **values)
+    if len(lines) > 1:
+        raise WordsError(f"the template {source!r} says {len(lines)} lines where one is wanted")
+    return lines[0].words if lines else ()
+
+
+def render_lines(source: str, **values: object) -> tuple[Said, ...]:
+    """Fill a template; its lines in order, blank ones left out. Raises WordsError."""
     try:
         return _rendered(source, tuple((name, type(value), value) for name, value in values.items()))
     except TypeError:  # a value that can't be looked up in the cache
         return _render(source, values)
 
 
+def render_text(source: str, **values: object) -> str:
+    """Fill a template and give it as a person may see it, lines divided by line ends."""
+    return "\n".join(masked(line.words) for line in render_lines(source, **values))
+
+
 @lru_cache(maxsize=8192)
-def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> Words:
+def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> tuple[Said, ...]:
     """The same template with the same value is filled once: most values are shared by most devices."""
     return _render(source, {name: value for name, _, value in values})
 
 
-def _render(source: str, values: Mapping[str, object]) -> Words:
+def _render(source: str, values: Mapping[str, object]) -> tuple[Said, ...]:
     try:
         text = _template(source).render(**values)
-    except (TemplateError, ValueError, TypeError) as error:
+    except WordsError:
+        raise
+    except (TemplateError, ValueError, TypeError, ArithmeticError, LookupError) as error:
         raise WordsError(f"the template {source!r} can't be filled: {error}") from None
-    if _CONTROL.search(text):
-        raise WordsError("the value contains a line break or control character")
+    several = "\n" in source
+    return tuple(_line(line.strip() if several else line) for line in text.split("\n") if line.strip() or not several)
+
+
+def _line(text: str) -> Said:
+    text, _, to = text.partition(_LEADS)
     pieces: list[str | SecretRef] = []
     for index, piece in enumerate(_TOKEN.split(text)):
         if index % 2:
             pieces.append(SecretRef(piece))
         elif piece:
             pieces.append(piece)
-    return tuple(pieces)
+    return Said(tuple(pieces), to)
 
 
 def masked(words: Iterable[str | SecretRef]) -> str:

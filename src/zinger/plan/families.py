@@ -35,6 +35,8 @@ class FamilyRules:
     by_console: bool = True
     proved_over: tuple[str, ...] = ("services.ssh",)
     speaks: bool = True
+    most: tuple[tuple[str, int], ...] = ()
+    """How many of something it takes, by setting."""
 
     def has(self, section: str) -> bool:
         """Whether the family takes settings of a section; all take those that are not of a role."""

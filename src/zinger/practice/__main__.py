@@ -14,23 +14,25 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from zinger.practice.box import Body
 from zinger.practice.clock import Clock
-from zinger.practice.s2_state import Body
 from zinger.practice.yard import Yard
 
 
 async def run(spec: dict[str, Any]) -> None:
     """Build the yard and let it live."""
-    bodies = [Body(d["key"], d["serial"], d["mac"]) for d in spec["devices"]]
+    bodies = [Body(d["key"], d["serial"], d["mac"], model=d.get("model", "Quern S2-24"),
+                   family=d.get("family", "quern-s2")) for d in spec["devices"]]
     flash = Path(spec["flash"]) if spec.get("flash") else None
     yard = Yard(bodies, Clock(float(spec["pace"])), flash, int(spec.get("chance", 0)))
     port = await yard.start()
     for device in spec["devices"]:
-        switch = yard.switches[device["key"]]
-        switch.cabled = bool(device.get("cabled", False))
-        switch.drop_every = int(device.get("drop_every", 0))
+        box = yard.boxes[device["key"]]
+        box.cabled = bool(device.get("cabled", False))
+        for fault in ("drop_every", "baud", "fifo", "eats", "wraps", "trickle"):
+            setattr(box.uart, fault, int(device.get(fault, 0)))
         if device.get("powered"):
-            switch.power(True)
+            box.power(True)
     ready = Path(spec["ready"])
     draft = ready.with_suffix(".new")
     draft.write_text(json.dumps({"port": port, "pid": os.getpid(), "pace": spec["pace"]}))

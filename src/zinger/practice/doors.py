@@ -1,4 +1,4 @@
-"""A device's network services on real loopback sockets: SSH (asyncssh), Telnet and a plain web page.
+"""A device's network services on real loopback sockets: SSH (asyncssh), Telnet, and a web page with and without TLS.
 
 Each service has one loopback port for the life of the yard. While it is shut, the port stays bound and
 does not listen, so that a connection is truly refused and nobody else can take the number.
@@ -8,19 +8,26 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import ssl
+import tempfile
+from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 import asyncssh
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
 
 from zinger.practice.consoles import serve_telnet
-from zinger.practice.s2_shell import Shell
-from zinger.practice.s2_signin import SignIn
 from zinger.practice.tty import LineLost, Tty
 
 if TYPE_CHECKING:
-    from zinger.practice.s2 import Switch
+    from zinger.practice.box import Box
 
-PAGE = b"HTTP/1.0 200 OK\r\nContent-Type: text/plain\r\n\r\nQuern S2: the console knows more.\n"
+DOORS = {"ssh": 22, "telnet": 23, "http": 80, "https": 443}
+"""The services that a device may offer, and their ports."""
+PAGE = "HTTP/1.0 200 OK\r\nContent-Type: text/plain\r\n\r\n{model}: the console knows more.\n"
 
 
 def bound(port: int = 0) -> socket.socket:
@@ -32,10 +39,10 @@ def bound(port: int = 0) -> socket.socket:
 
 
 class Door:
-    """One service of one switch."""
+    """One service of one device."""
 
-    def __init__(self, switch: Switch, kind: str) -> None:
-        self.switch, self.kind = switch, kind
+    def __init__(self, box: Box, kind: str) -> None:
+        self.box, self.kind = box, kind
         self._held: socket.socket | None = bound()
         self.port: int = self._held.getsockname()[1]
         self._server: Any = None
@@ -66,16 +73,17 @@ class Door:
 
     async def _serve(self, sock: socket.socket) -> Any:
         if self.kind == "ssh":
-            if self.switch.host_key is None:
+            if self.box.host_key is None:
                 key = asyncssh.generate_private_key("ssh-ed25519")
-                self.switch.host_key = key.export_private_key().decode()
+                self.box.host_key = key.export_private_key().decode()
             return await asyncssh.listen(
                 sock=sock, server_factory=lambda: _SshDoor(self), server_host_keys=[
-                    asyncssh.import_private_key(self.switch.host_key)],
+                    asyncssh.import_private_key(self.box.host_key)],
                 process_factory=self._ssh_session, encoding=None, line_editor=False, login_timeout=20)
         if self.kind == "telnet":
             return await serve_telnet(sock, self._telnet_session)
-        return await asyncio.start_server(self._page, sock=sock)
+        tls = await asyncio.to_thread(self_signed, self.box.body.key) if self.kind == "https" else None
+        return await asyncio.start_server(self._page, sock=sock, ssl=tls)
 
     async def _ssh_session(self, process: asyncssh.SSHServerProcess[bytes]) -> None:
         def write(data: bytes) -> None:
@@ -102,12 +110,7 @@ class Door:
         self._ttys.add(tty)
         listener = asyncio.create_task(listen())
         try:
-            shell = Shell(self.switch, tty, self.kind)
-            entry = SignIn(self.switch, tty, self.kind)
-            if user is not None and not await entry.renewed(user, self.switch.running.people[user]):
-                return
-            shell.user = user or await entry.ask()
-            await shell.serve()
+            await self.box.on_network(tty, self.kind, user)
         except LineLost:
             pass
         finally:
@@ -116,8 +119,26 @@ class Door:
 
     async def _page(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         await reader.read(2048)
-        writer.write(PAGE)
+        writer.write(PAGE.format(model=self.box.body.model).encode())
         writer.close()
+
+
+def self_signed(name: str) -> ssl.SSLContext:
+    """TLS with a certificate that nobody vouches for, made on the spot, as such boxes do."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    whose = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
+    now = datetime.now(UTC)
+    certificate = (x509.CertificateBuilder().subject_name(whose).issuer_name(whose).public_key(key.public_key())
+                   .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
+                   .not_valid_after(now + timedelta(days=3650)).sign(key, hashes.SHA256()))
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    with tempfile.NamedTemporaryFile(suffix=".pem") as file:
+        plain = serialization.NoEncryption()
+        file.write(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, plain))
+        file.write(certificate.public_bytes(serialization.Encoding.PEM))
+        file.flush()
+        context.load_cert_chain(file.name)
+    return context
 
 
 class _SshDoor(asyncssh.SSHServer):
@@ -135,7 +156,6 @@ class _SshDoor(asyncssh.SSHServer):
         return True
 
     def validate_password(self, username: str, password: str) -> bool:
-        person = self.door.switch.running.people.get(username)
-        known = person is not None and person.knows(password)
-        self.door.switch.heard.append(f"[ssh] {username} {'signed in' if known else 'not known'}")
+        known = self.door.box.knows(username, password)
+        self.door.box.heard.append(f"[ssh] {username} {'signed in' if known else 'not known'}")
         return known

@@ -6,32 +6,38 @@ import asyncio
 import re
 import shlex
 from collections.abc import Awaitable, Callable
-from ipaddress import AddressValueError, IPv4Address, IPv4Interface
-from typing import TYPE_CHECKING
+from ipaddress import AddressValueError, IPv4Address, IPv4Interface, IPv4Network
+from typing import TYPE_CHECKING, ClassVar
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from zinger.practice.people import Person
 from zinger.practice.s2_signin import SignIn, check_secret
-from zinger.practice.s2_state import Person, tell
+from zinger.practice.s2_state import tell
+from zinger.practice.s2_switching import Switching
 from zinger.practice.tty import Discarded, LineLost, Tty
+from zinger.practice.words import Refused, address_of, addresses, one
 
 if TYPE_CHECKING:
     from zinger.practice.s2 import Switch
 
+Action = Callable[[list[str]], Awaitable[None]]
 THINKS = 0.6
 """Seconds that the switch takes to carry out a line, as such boxes do."""
-CONTEXTS = {"base": ("people", "mgmt", "names", "clock", "log", "doors"), "base/doors": ("ssh", "telnet", "http")}
-
-
-class Refused(Exception):
-    """The switch says no; the message is what it shows."""
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 
 
 class SignedOut(Exception):
     """The session ends."""
 
 
-class Shell:
+class Shell(Switching):
     """One session on a terminal line, from sign-in to sign-out."""
+
+    CONTEXTS: ClassVar[dict[str, tuple[str, ...]]] = {
+        "base": ("people", "mgmt", "names", "clock", "log", "watch", "doors", "vlans", "ports", "bundles", "voice",
+                 "tree", "guard"),
+        "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "offers", "lldp"),
+    }
 
     def __init__(self, switch: Switch, tty: Tty, where: str) -> None:
         self.switch, self.tty, self.where = switch, tty, where
@@ -85,37 +91,57 @@ class Shell:
         await self.switch.clock.sleep(THINKS)
         await action(rest)
 
-    def words(self) -> dict[str, Callable[[list[str]], Awaitable[None]]]:
+    def words(self) -> dict[str, Action]:
         """The words known in the present context."""
         common = {"tell": self.do_tell, "words": self.do_words}
         if self.context == "look":
             return {**common, "take": self.do_take, "leave": self.do_leave}
         inner = {"ascend": self.do_ascend} if "/" in self.context else {}
-        if self.context in CONTEXTS:
+        if self.context in self.CONTEXTS:
             inner["descend"] = self.do_descend
-        by_context: dict[str, dict[str, Callable[[list[str]], Awaitable[None]]]] = {
-            "base": {"step": self.do_step, "rename": self.do_rename, "greet": self.do_greet,
-                     "keep": self.do_keep, "restart": self.do_restart},
-            "base/people": {"add": self.do_add, "drop": self.do_drop},
-            "base/mgmt": {"vlan": self.do_vlan, "address": self.do_address, "gateway": self.do_gateway},
-            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix},
-            "base/clock": {"source": self.do_source, "zone": self.do_zone},
-            "base/log": {"receiver": self.do_receiver},
-            "base/doors": {"idle": self.do_idle},
-        }
-        own = by_context.get(self.context, {"open": self.do_open, "shut": self.do_shut})
+        own = self.own_words().get(self.context.partition(" ")[0])
+        if own is None:
+            own = {"open": self.do_open, "shut": self.do_shut}
         return {**common, **inner, **own}
+
+    def own_words(self) -> dict[str, dict[str, Action]]:
+        """The words of each context, but for those of the doors, which are all alike."""
+        return {
+            "base": {"step": self.do_step, "rename": self.do_rename, "greet": self.do_greet, "stand": self.do_stand,
+                     "call": self.do_call, "keep": self.do_keep, "restart": self.do_restart},
+            "base/people": {"add": self.do_add, "drop": self.do_drop},
+            "base/mgmt": {"vlan": self.do_vlan, "address": self.do_address, "gateway": self.do_gateway,
+                          "stations": self.do_stations},
+            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix},
+            "base/clock": {"source": self.do_source, "zone": self.do_zone, "favour": self.do_favour,
+                           "beat": self.do_beat},
+            "base/log": {"receiver": self.do_receiver, "worst": self.do_worst, "memory": self.do_memory,
+                         "flash": self.do_flash},
+            "base/watch": {"reader": self.do_reader, "unread": self.do_unread},
+            "base/doors": {"idle": self.do_idle},
+            "base/vlans": {"make": self.do_make, "unmake": self.do_unmake, "home": self.do_home,
+                           "hearken": self.do_hearken},
+            "base/ports": {"bare": self.do_bare, "mixed": self.do_mixed, "loose": self.do_loose, "rest": self.do_rest,
+                           "note": self.do_note},
+            "base/bundles": {"bind": self.do_bind, "unbind": self.do_unbind},
+            "base/voice": {"carry": self.do_carry},
+            "base/tree": {"walk": self.do_walk, "rank": self.do_rank},
+            "base/guard": {"pin": self.do_pin, "unpin": self.do_unpin},
+        }
 
     async def do_words(self, rest: list[str]) -> None:
         await self.tty.page([f"   {word}" for word in sorted(self.words())])
 
     async def do_tell(self, rest: list[str]) -> None:
         startup = rest[-1:] == ["startup"]
-        section = (rest[:-1] if startup else rest) or [self.context.partition("/")[2].partition("/")[0] or "all"]
+        here = self.context.partition("/")[2].partition("/")[0].partition(" ")[0]
+        section = (rest[:-1] if startup else rest) or [here or "all"]
         if startup and self.switch.startup is None:
             raise Refused("there is no startup state; nothing was kept yet")
         state = self.switch.startup if startup and self.switch.startup else self.switch.running
-        lines = tell(state, self.switch.body, "" if startup else self.switch.address_note(), section[0])
+        body = self.switch.body
+        identity = [("model", body.model), ("serial", body.serial), ("mac", body.mac), ("image", body.image)]
+        lines = tell(state, identity, "" if startup else self.switch.address_note(), self.switch.PORTS, section[0])
         if not lines:
             raise Refused(f"nothing to tell of {section[0]}")
         await self.tty.page(lines)
@@ -134,12 +160,17 @@ class Shell:
         self.context = "look"
 
     async def do_descend(self, rest: list[str]) -> None:
-        if len(rest) != 1 or rest[0] not in CONTEXTS[self.context]:
-            raise Refused(f"from here one descends to {', '.join(CONTEXTS[self.context])}")
-        self.context += f"/{rest[0]}"
+        known = self.CONTEXTS[self.context]
+        wants = 2 if rest[:1] == ["ports"] else 1
+        if len(rest) != wants or rest[0] not in known:
+            raise Refused("to which ports?" if wants == 2 else f"from here one descends to {', '.join(known)}")
+        if wants == 2:
+            self.chosen = self.choose(rest[1])
+        self.context += f"/{' '.join(rest)}"
 
     async def do_ascend(self, rest: list[str]) -> None:
-        self.context = self.context.rpartition("/")[0]
+        self.context = "base" if self.context.count("/") == 1 or " " in self.context else \
+            self.context.rpartition("/")[0]
 
     async def do_rename(self, rest: list[str]) -> None:
         name = one(rest, "a name")
@@ -151,12 +182,22 @@ class Shell:
         text = one(rest, "one text in quotes")
         self.switch.running.greeting = "" if text == "none" else text
 
+    async def do_stand(self, rest: list[str]) -> None:
+        self.switch.running.place = _text(rest)
+
+    async def do_call(self, rest: list[str]) -> None:
+        self.switch.running.contact = _text(rest)
+
     async def do_add(self, rest: list[str]) -> None:
-        if len(rest) != 3 or rest[1] != "as" or rest[2] not in ("keeper", "watcher"):
-            raise Refused("say add NAME as keeper, or as watcher")
+        if len(rest) != 3 or rest[1] != "as" or rest[2] not in ("keeper", "warden", "watcher"):
+            raise Refused("say add NAME as keeper, as warden or as watcher")
         name = rest[0]
         if name in self.switch.running.people:
             raise Refused(f"{name} is here already")
+        self.switch.running.people[name] = Person.with_secret(rest[2], await self._choose_secret(name))
+
+    async def _choose_secret(self, name: str) -> str:
+        """Ask for a secret twice, until it is good and the two are alike."""
         while True:
             first = await self.tty.line(f"secret to give {name}: ", blind=True, at_question=True)
             refusal = check_secret(first, None)
@@ -164,9 +205,31 @@ class Shell:
                 self.tty.show(f"refused: {refusal}\n")
                 continue
             if await self.tty.line("the same again: ", blind=True, at_question=True) == first:
-                break
+                return first
             self.tty.show("refused: the two differ\n")
-        self.switch.running.people[name] = Person.with_secret(rest[2], first)
+
+    async def do_reader(self, rest: list[str]) -> None:
+        if len(rest) != 5 or rest[1::2] != ["auth", "privacy"]:
+            raise Refused("say reader NAME auth HASH privacy CIPHER")
+        await self._choose_secret(rest[0])
+        self.switch.running.readers[rest[0]] = f"{rest[2]} {rest[4]}"
+
+    async def do_unread(self, rest: list[str]) -> None:
+        if self.switch.running.readers.pop(one(rest, "a name"), None) is None:
+            raise Refused(f"no reader is called {rest[0]}")
+
+    async def do_stations(self, rest: list[str]) -> None:
+        if rest == ["any"]:
+            self.switch.running.stations = []
+            return
+        words = [rest[i : i + 3] for i in range(0, len(rest), 3)]
+        try:
+            nets = [str(IPv4Network(f"{net}/{int(size)}")) for net, length, size in words if length == "len"]
+        except ValueError:
+            raise Refused("say stations A.B.C.D len N, as many as four, or stations any") from None
+        if not 1 <= len(nets) == len(words) <= 4:
+            raise Refused("say stations A.B.C.D len N, as many as four, or stations any")
+        self.switch.running.stations = [net.replace("/", " len ") for net in nets]
 
     async def do_drop(self, rest: list[str]) -> None:
         name = one(rest, "a name")
@@ -224,6 +287,18 @@ class Shell:
     async def do_source(self, rest: list[str]) -> None:
         self.switch.running.source = addresses(rest, 4)
 
+    async def do_favour(self, rest: list[str]) -> None:
+        word = one(rest, "a source")
+        if word != "none" and word not in self.switch.running.source:
+            raise Refused(f"{word} is no source")
+        self.switch.running.favour = "" if word == "none" else word
+
+    async def do_beat(self, rest: list[str]) -> None:
+        word = one(rest, "seconds")
+        if word != "usual" and not (word.isdigit() and 16 <= int(word) <= 131072):
+            raise Refused("a beat is 16 to 131072 s, or usual")
+        self.switch.running.beat = 0 if word == "usual" else int(word)
+
     async def do_zone(self, rest: list[str]) -> None:
         zone = one(rest, "a zone")
         try:
@@ -234,6 +309,21 @@ class Shell:
 
     async def do_receiver(self, rest: list[str]) -> None:
         self.switch.running.receiver = addresses(rest, 4)
+
+    def _severity(self, rest: list[str]) -> str:
+        word = one(rest, "a severity")
+        if word not in (*SEVERITIES, "all", "none"):
+            raise Refused(f"a severity is one of {', '.join(SEVERITIES)}, or all, or none")
+        return word
+
+    async def do_worst(self, rest: list[str]) -> None:
+        self.switch.running.worst = self._severity(rest)
+
+    async def do_memory(self, rest: list[str]) -> None:
+        self.switch.running.memory = self._severity(rest)
+
+    async def do_flash(self, rest: list[str]) -> None:
+        self.switch.running.flash = self._severity(rest)
 
     async def do_idle(self, rest: list[str]) -> None:
         minutes = one(rest, "minutes")
@@ -277,25 +367,8 @@ class Shell:
             self.tty.show("say yes or no\n")
 
 
-def one(rest: list[str], what: str) -> str:
-    """The single word that must follow."""
-    if len(rest) != 1:
-        raise Refused(f"it wants {what}")
-    return rest[0]
 
-
-def address_of(word: str) -> IPv4Address:
-    """A host address, or a refusal."""
-    try:
-        return IPv4Address(word)
-    except AddressValueError:
-        raise Refused(f"{word} is no address") from None
-
-
-def addresses(rest: list[str], most: int) -> list[str]:
-    """A list of addresses, or `none`."""
-    if rest == ["none"]:
-        return []
-    if not 1 <= len(rest) <= most:
-        raise Refused(f"it wants 1 to {most} addresses, or none")
-    return [str(address_of(word)) for word in rest]
+def _text(rest: list[str]) -> str:
+    """One text in quotes; `none` takes it away."""
+    text = one(rest, "one text in quotes")
+    return "" if text == "none" else text

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from zinger.practice.s2_state import Person
+from zinger.practice.people import Person
 from zinger.practice.tty import Discarded, Tty
 
 if TYPE_CHECKING:

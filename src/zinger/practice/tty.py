@@ -5,7 +5,10 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable
 
+from zinger.practice.wire import Uart
+
 DISCARD = "\x18"
+REDRAW = "\x12"
 ROWS = 22
 
 
@@ -20,33 +23,43 @@ class LineLost(Exception):
 class Tty:
     """One terminal line of a device. Bytes go in by `feed`; what the device shows goes out by `write`."""
 
-    def __init__(self, write: Callable[[bytes], None], drop_every: Callable[[], int] = lambda: 0) -> None:
+    def __init__(self, write: Callable[[bytes], None], uart: Uart | None = None) -> None:
         self._write = write
-        self._drop_every = drop_every
+        self._uart = uart
         self._keys: asyncio.Queue[str | None] = asyncio.Queue()
-        self._received = 0
         self._after_return = False
+        self._column = 0
 
     def feed(self, data: bytes) -> None:
-        """Characters arrive; with the drop fault on, every n-th is lost, as in an overrun UART."""
-        for byte in data:
+        """Characters arrive; what a UART in front of the line loses never comes here."""
+        kept = self._uart.takes(len(data)) if self._uart else [True] * len(data)
+        for byte, arrives in zip(data, kept, strict=True):
             char = chr(byte)
             if char in "\n\0" and self._after_return:
                 continue
             self._after_return = char == "\r"
-            self._received += 1
-            every = self._drop_every()
-            if every and char.isprintable() and self._received % every == 0:
-                continue
-            self._keys.put_nowait("\r" if char == "\n" else char)
+            if arrives and not (self._uart and self._uart.drops(char)):
+                self._keys.put_nowait("\r" if char == "\n" else char)
 
     def hang_up(self) -> None:
         """Wake whoever reads with LineLost."""
         self._keys.put_nowait(None)
 
     def show(self, text: str) -> None:
-        """Print text; line ends become CR LF."""
+        """Print text; line ends become CR LF. With a width set, full rows are broken."""
+        if self._uart and self._uart.wraps:
+            text = self._wrapped(text, self._uart.wraps)
         self._write(text.replace("\n", "\r\n").encode())
+
+    def _wrapped(self, text: str, columns: int) -> str:
+        out = []
+        for char in text:
+            self._column = 0 if char in "\r\n" else self._column - 1 if char == "\b" else self._column + 1
+            if self._column > columns:
+                out.append("\n")
+                self._column = 1
+            out.append(char)
+        return "".join(out)
 
     def burst(self, text: str) -> None:
         """A log line barges in, wherever the cursor stands; what it pushed away is not redrawn."""
@@ -74,6 +87,8 @@ class Tty:
                     raise Discarded
                 typed = ""
                 self.show(prompt)
+            elif char == REDRAW:
+                self.show(f"\n{prompt}{'' if blind else typed}")
             elif char in "\b\x7f":
                 if typed:
                     typed = typed[:-1]

@@ -15,14 +15,26 @@ from ipaddress import AddressValueError, IPv4Address, IPv4Interface
 from pathlib import Path
 from typing import Any
 
+from zinger.practice.box import Body, Box
 from zinger.practice.clock import Clock
 from zinger.practice.consoles import serve_telnet
-from zinger.practice.doors import bound
+from zinger.practice.doors import DOORS, bound
+from zinger.practice.g4 import Firewall
+from zinger.practice.keeper import LineKeeper
+from zinger.practice.m1 import Manager
 from zinger.practice.s2 import Switch
-from zinger.practice.s2_state import Body
+from zinger.practice.s9 import Chassis
 from zinger.practice.tty import Tty
+from zinger.practice.v6 import Gateway
+from zinger.practice.w5 import Controller
 
-PORTS = {22: "ssh", 23: "telnet", 80: "http"}
+FAMILIES: dict[str, type[Box]] = {
+    "quern-s2": Switch, "quern-s9": Chassis, "hollin-g4": Firewall, "hollin-m1": Manager, "sallow-w5": Controller,
+    "marrable-v6": Gateway}
+PORTS = {port: name for name, port in DOORS.items()}
+WIRE_FAULTS = {"drop": "drop_every", "baud": "baud", "fifo": "fifo", "eats": "eats", "wrap": "wraps",
+               "trickle": "trickle"}
+"""Faults of the wire, and what of the UART each sets."""
 Reply = dict[str, Any]
 
 
@@ -37,7 +49,7 @@ class Yard:
         flash = json.loads(flash_file.read_text()) if flash_file and flash_file.exists() else {}
         self.clock = clock
         self.flash_file = flash_file
-        self.switches = {b.key: Switch(b, clock, flash.get(b.key), chance) for b in bodies}
+        self.boxes: dict[str, Box] = {b.key: FAMILIES[b.family](b, clock, flash.get(b.key), chance) for b in bodies}
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -46,10 +58,10 @@ class Yard:
 
     async def start(self) -> int:
         """Open the console lines and the control socket; returns the control port."""
-        for key, switch in self.switches.items():
+        for key, box in self.boxes.items():
             sock = bound()
             self.consoles[key] = sock.getsockname()[1]
-            await serve_telnet(sock, self._line(switch))
+            await serve_telnet(sock, self._line(box))
         server = await asyncio.start_server(self._control, "127.0.0.1", 0)
         port: int = server.sockets[0].getsockname()[1]
         return port
@@ -57,32 +69,24 @@ class Yard:
     def save(self) -> None:
         """Write what flash memory holds, whole or not at all."""
         if self.flash_file:
-            flash = {key: switch.flash() for key, switch in self.switches.items()}
+            flash = {key: box.flash() for key, box in self.boxes.items()}
             draft = self.flash_file.with_suffix(".new")
             draft.write_text(json.dumps(flash))
             draft.replace(self.flash_file)
 
-    def _line(self, switch: Switch) -> Callable[[Any, Any], Awaitable[None]]:
+    def _line(self, box: Box) -> Callable[[Any, Any], Awaitable[None]]:
+        """A console line as a terminal reaches it: at once, or by the line keeper's menu."""
         async def session(reader: Any, writer: Any) -> None:
-            if switch.console is not None:
-                writer.write(b"this line is in use\r\n")
-                writer.close()
-                return
             self.clients += 1
-
-            def show(data: bytes) -> None:
-                if switch.cabled and not writer.is_closing():
-                    writer.write(data)
-
-            tty = Tty(show, lambda: switch.drop_every)
-            switch.attach(tty, writer.close)
+            line = _Line(self, writer)
             try:
-                while data := await reader.read(4096):
-                    if switch.cabled and switch.powered:
-                        tty.feed(data)
+                if box.behind_menu:
+                    await line.by_menu([b for b in self.boxes.values() if b.behind_menu], reader)
+                else:
+                    await line.at_once(box, reader)
             finally:
                 self.clients -= 1
-                switch.detach()
+                line.part()
                 writer.close()
 
         return session
@@ -113,24 +117,24 @@ class Yard:
         self.save()
         return reply
 
-    def _switch(self, key: str) -> Switch:
-        if key not in self.switches:
+    def _box(self, key: str) -> Box:
+        if key not in self.boxes:
             raise No(f"no device {key!r} stands in this yard")
-        return self.switches[key]
+        return self.boxes[key]
 
     # -- what a person's hands do ------------------------------------------------------------------
     def do_plug(self, device: str, plugged: bool = True) -> Reply:
-        self._switch(device).cabled = plugged
+        self._box(device).cabled = plugged
         return {}
 
     def do_power(self, device: str, on: bool) -> Reply:
-        self._switch(device).power(on)
+        self._box(device).power(on)
         return {}
 
     def do_laptop(self, address: str) -> Reply:
         """Give the laptop one more address on the segment."""
         wanted = IPv4Interface(address)
-        taken = [s.body.key for s in self.switches.values() if s.address and s.address.ip == wanted.ip]
+        taken = [s.body.key for s in self.boxes.values() if s.address and s.address.ip == wanted.ip]
         if taken:
             raise No(f"{wanted.ip} is already on {taken[0]}")
         if wanted not in self.laptop:
@@ -139,8 +143,7 @@ class Yard:
 
     # -- ways in -----------------------------------------------------------------------------------
     def do_console(self, device: str) -> Reply:
-        switch = self._switch(device)
-        if not switch.cabled:
+        if not self._box(device).cabled:
             raise No(f"no console cable is plugged into {device}")
         return {"host": "127.0.0.1", "port": self.consoles[device]}
 
@@ -152,7 +155,7 @@ class Yard:
         if not any(wanted in mine.network for mine in self.laptop):
             have = ", ".join(map(str, self.laptop)) or "none"
             raise No(f"the laptop has no address in the subnet of {address} (it has {have})")
-        answering = [s for s in self.switches.values() if s.address and s.address.ip == wanted]
+        answering = [s for s in self.boxes.values() if s.address and s.address.ip == wanted]
         if not answering:
             raise No(f"nothing answers on {address}")
         if len(answering) > 1:
@@ -163,25 +166,29 @@ class Yard:
 
     # -- what can go wrong -------------------------------------------------------------------------
     def do_fault(self, device: str, kind: str, amount: float = 1) -> Reply:
-        switch = self._switch(device)
-        if kind == "drop":
-            switch.drop_every = int(amount)
+        box = self._box(device)
+        if kind in WIRE_FAULTS:
+            setattr(box.uart, WIRE_FAULTS[kind], int(amount))
         elif kind == "slow boot":
-            switch.slow = float(amount)
+            box.slow = float(amount)
         elif kind == "burst":
             for _ in range(int(amount)):
-                switch.burst()
+                box.burst()
         elif kind == "quiet":
-            switch.chatty = not amount
+            box.chatty = not amount
         elif kind == "cut":
-            switch.cut_console()
+            box.cut_console()
+        elif kind == "restart":
+            box.restart()
+        elif kind == "show":
+            box.show_on_console("x" * 79 + "\n", int(amount))
         else:
             raise No(f"the yard knows no fault {kind!r}")
         return {}
 
     def do_lease(self, device: str, address: str | None) -> Reply:
         """What the segment's DHCP server would give this device; None is no server."""
-        self._switch(device).offered_lease = address
+        self._box(device).offered_lease = address
         return {}
 
     # -- what the world looks like -----------------------------------------------------------------
@@ -190,12 +197,86 @@ class Yard:
             key: {"powered": s.powered, "up": s.up, "cabled": s.cabled, "address": str(s.address or ""),
                   "unsaved": s.unsaved(), "console": self.consoles[key],
                   **{name: door.port for name, door in s.doors.items()}}
-            for key, s in self.switches.items()}}
+            for key, s in self.boxes.items()}}
 
     def do_heard(self, device: str) -> Reply:
         """What the device was told so far, secrets left out: the yard's own witness."""
-        return {"lines": self._switch(device).heard}
+        return {"lines": self._box(device).heard}
+
+    def do_label(self, device: str) -> Reply:
+        """What is printed on the box, for whoever reads it."""
+        return {"secret": self._box(device).label}
+
+    def do_type(self, device: str, text: str) -> Reply:
+        """Somebody else, at a second terminal on the same console, types this."""
+        console = self._box(device).console
+        if console is None:
+            raise No(f"no terminal is on the console of {device}")
+        console.feed(text.encode())
+        return {}
 
     def do_stop(self) -> Reply:
         self.stopped.set()
         return {}
+
+
+class _Line:
+    """One terminal on a console line, with the wire between."""
+
+    def __init__(self, yard: Yard, writer: Any) -> None:
+        self.yard, self.writer = yard, writer
+        self.box: Box | None = None
+        self._out: asyncio.Queue[bytes] = asyncio.Queue()
+        self._carrier: asyncio.Task[None] | None = None
+
+    def join(self, box: Box) -> Tty | None:
+        """Join the terminal with a console; None when somebody is on it."""
+        if box.console is not None:
+            return None
+
+        def show(data: bytes) -> None:
+            if box.cabled and not self.writer.is_closing():
+                if box.uart.baud or box.uart.trickle or not self._out.empty():
+                    self._out.put_nowait(data)
+                else:
+                    self.writer.write(data)
+
+        self.box = box
+        self._carrier = asyncio.get_running_loop().create_task(box.uart.carry(self._out, self._write))
+        tty = Tty(show, box.uart)
+        box.attach(tty, self.writer.close)
+        return tty
+
+    def _write(self, data: bytes) -> None:
+        if not self.writer.is_closing():
+            self.writer.write(data)
+
+    def part(self) -> None:
+        """The terminal leaves the console."""
+        if self._carrier:
+            self._carrier.cancel()
+        if self.box is not None:
+            self.box.detach()
+        self.box = None
+
+    async def at_once(self, box: Box, reader: Any) -> None:
+        """The line is the console itself."""
+        tty = self.join(box)
+        if tty is None:
+            self.writer.write(b"this line is in use\r\n")
+            return
+        while data := await reader.read(4096):
+            if box.cabled and box.powered:
+                tty.feed(data)
+
+    async def by_menu(self, boxes: list[Box], reader: Any) -> None:
+        """The line keeper asks first which console is wanted."""
+        keeper = LineKeeper(boxes, self._write, self.join, self.part)
+        menu = asyncio.get_running_loop().create_task(keeper.serve())
+        try:
+            while data := await reader.read(4096):
+                if self.box is None or (self.box.cabled and self.box.powered):
+                    keeper.feed(data)
+        finally:
+            keeper.hang_up()
+            menu.cancel()

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
-from zinger.phrasebook import Reading
+from zinger.phrasebook import Take, WordsError, render_text
 
 
 @dataclass(frozen=True)
@@ -20,11 +21,70 @@ Facts = Mapping[str, tuple[Fact, ...]]
 """Facts by name, in the order in which they were shown; a name that was not shown is absent."""
 
 
-def gather(reading: Reading, lines: tuple[str, ...]) -> dict[str, tuple[Fact, ...]]:
-    """Hold each line against the reading's patterns; a pattern that matches twice makes a list."""
+def gather(take: Mapping[str, Take], lines: Sequence[str], sections: re.Pattern[str] | None = None
+           ) -> dict[str, tuple[Fact, ...]]:
+    """Hold each line against what is to be taken; what is found twice makes a list.
+
+    `sections` is the pattern of lines that head a section. A value that can't be written as the phrasebook wants
+    (no mask, no MAC) is taken as it was shown, so that it can be seen to differ.
+    """
     facts: dict[str, tuple[Fact, ...]] = {}
-    for line in lines:
-        for name, pattern in reading.take.items():
-            if match := pattern.search(line):
-                facts[name] = (*facts.get(name, ()), Fact(match["value"].strip(), line))
+    for name, wanted in take.items():
+        found = tuple(_table(wanted, lines) if wanted.columns else _lines(wanted, lines, sections))
+        if found:
+            facts[name] = found
     return facts
+
+
+def _lines(wanted: Take, lines: Sequence[str], sections: re.Pattern[str] | None) -> Iterator[Fact]:
+    head: dict[str, str] | None = None if wanted.under else {}
+    for line in lines:
+        if wanted.under and sections is not None and sections.search(line):
+            match = wanted.under.search(line)
+            head = _groups(match) if match else None
+        if head is not None and (match := wanted.pattern.search(line)):
+            yield from _facts(wanted, {**head, **_groups(match)}, line)
+
+
+def _groups(match: re.Match[str]) -> dict[str, str]:
+    return {name: (text or "").strip() for name, text in match.groupdict().items()}
+
+
+def _facts(wanted: Take, groups: dict[str, str], line: str) -> Iterator[Fact]:
+    try:
+        text = render_text(wanted.value, **groups)
+    except WordsError:
+        text = " ".join(groups.values())
+    parts = wanted.split.split(text) if wanted.split else text.split("\n")
+    for part in parts:
+        if part.strip():
+            yield Fact(part.strip(), line)
+
+
+@dataclass
+class _Columns:
+    """Where each column of a table begins and ends, by the heading over it."""
+
+    at: dict[str, tuple[int, int | None]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, heading: str, columns: Mapping[str, str]) -> _Columns | None:
+        starts = {name: heading.find(word) for name, word in columns.items()}
+        if min(starts.values()) < 0:
+            return None
+        every = sorted(m.start() for m in re.finditer(r"(?<!\S)\S+(?: \S+)*", heading)) + sorted(starts.values())
+        return cls({name: (at, min((x for x in every if x > at), default=None)) for name, at in starts.items()})
+
+    def cells(self, row: str) -> dict[str, str]:
+        return {name: row[begin:end].strip() for name, (begin, end) in self.at.items()}
+
+
+def _table(wanted: Take, lines: Sequence[str]) -> Iterator[Fact]:
+    columns: _Columns | None = None
+    for line in lines:
+        if wanted.pattern.search(line):
+            columns = _Columns.of(line, wanted.columns)
+        elif not line.strip():
+            columns = None
+        elif columns is not None:
+            yield from _facts(wanted, columns.cells(line), line)

@@ -6,13 +6,18 @@ ABSENT, which is as bad as a difference.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from zinger.phrasebook import Holds
 from zinger.plan import ACCOUNTS
-from zinger.proof.facts import Facts
+from zinger.plan.parsing import fold_ports
+from zinger.proof.facts import Fact, Facts
 from zinger.script import Script, ScriptPhrase
+
+_PORT = re.compile(r"(?:\d+/)*\d+")
 
 
 class Source(StrEnum):
@@ -22,6 +27,7 @@ class Source(StrEnum):
     STARTUP = "startup"
     OUTSIDE = "from the network"
     AFTER_POWER_CUT = "after a power cut"
+    AFTER_RESTART = "after a restart"
 
 
 class Verdict(StrEnum):
@@ -51,21 +57,54 @@ class Finding:
         return self.verdict is Verdict.HOLDS
 
 
-def judge(script: Script, facts: Facts, source: Source) -> list[Finding]:
-    """Compare every phrase of the script that can be read back with what was read."""
-    return [_finding(script.device, phrase, facts, source) for phrase in script.phrases if phrase.fact]
+def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | None = None) -> list[Finding]:
+    """Compare every phrase of the script that can be read back with what was read.
+
+    `among` are the facts that this source can show at all; those of other phrases are not looked for.
+    """
+    return [_finding(script.device, phrase, facts, source) for phrase in script.phrases
+            if phrase.fact and (among is None or phrase.fact in among)]
 
 
 def _finding(device: str, phrase: ScriptPhrase, facts: Facts, source: Source) -> Finding:
-    found = facts.get(phrase.fact or "", ())
-    if phrase.setting in ACCOUNTS:
-        found = tuple(fact for fact in found if fact.value in phrase.expected)
+    found = _that_matter(phrase, facts.get(phrase.fact or "", ()))
     shown = tuple(fact.value for fact in found)
     verdict = Verdict.ABSENT
     if found:
-        verdict = Verdict.HOLDS if shown == phrase.expected else Verdict.DIFFERS
-    return Finding(device, phrase.setting, phrase.title, source, "  ".join(phrase.expected), "  ".join(shown),
-                   "\n".join(fact.line for fact in found), verdict)
+        verdict = Verdict.HOLDS if _alike(phrase, shown) else Verdict.DIFFERS
+    evidence = "\n".join(dict.fromkeys(fact.line for fact in found))
+    return Finding(device, phrase.setting, phrase.title, source, _folded(phrase.expected), _folded(shown), evidence,
+                   verdict)
+
+
+def _that_matter(phrase: ScriptPhrase, found: tuple[Fact, ...]) -> tuple[Fact, ...]:
+    """Among others, only what was planned matters, and what stands in its place: the same first word."""
+    if phrase.setting in ACCOUNTS:
+        return tuple(fact for fact in found if fact.value in phrase.expected)
+    if phrase.holds is Holds.AMONG_OTHERS:
+        names = {_first(value) for value in phrase.expected}
+        return tuple(fact for fact in found if _first(fact.value) in names)
+    return found
+
+
+def _first(value: str) -> str:
+    return value.partition(" ")[0]
+
+
+def _alike(phrase: ScriptPhrase, shown: tuple[str, ...]) -> bool:
+    if phrase.holds is Holds.EXACTLY:
+        return shown == phrase.expected
+    return sorted(shown) == sorted(phrase.expected)
+
+
+def _folded(values: tuple[str, ...]) -> str:
+    """Values for people: ports of which the same is said stand together as a range."""
+    together: dict[str, list[str]] = {}
+    for value in values:
+        first, _, rest = value.partition(" ")
+        together.setdefault(rest if rest and _PORT.fullmatch(first) else f"\0{value}", []).append(first)
+    return "  ".join(key[1:] if key.startswith("\0") else f"{fold_ports(tuple(names))} {key}"
+                     for key, names in together.items())
 
 
 def to_say(script: Script, facts: Facts) -> tuple[ScriptPhrase, ...]:

@@ -69,13 +69,12 @@ class Line:
     version: int = 0
 
     def __post_init__(self) -> None:
-        own = {p.stop for p in self.script.phrases}
+        own = {p.stop for p in self.script.everything}
         for stop in Stop:
-            always = stop in (Stop.REACH, Stop.IN, Stop.KEEP, Stop.PROOF)
+            always = stop in (Stop.REACH, Stop.IN, Stop.PROOF) or (stop is Stop.KEEP and bool(self.script.keep))
             self.stops[stop] = Mark.AHEAD if always or stop in own else Mark.NONE
         self.phrases = [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.phrases]
-        keep = self.script.keep
-        self.phrases.append(PhraseLine("keep", Stop.KEEP, keep.title, ""))
+        self.phrases += [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.keep]
 
     def say(self, sentence: str, mood: Mark = Mark.NOW) -> None:
         """Change the sentence on the right; while it is held, it changes when it is released."""

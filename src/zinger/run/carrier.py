@@ -10,7 +10,8 @@ import time
 
 from zinger.keep import VaultError
 from zinger.link import LinkError
-from zinger.plan import Stop
+from zinger.phrasebook import Effect
+from zinger.plan import SecretRef, Stop
 from zinger.proof import Facts, to_say
 from zinger.run.board import Mark
 from zinger.run.hands import HandsNeeded
@@ -19,7 +20,17 @@ from zinger.run.onwire import OnWire
 from zinger.run.prover import Prover
 from zinger.run.pump import TakenOver
 from zinger.script import ScriptPhrase
-from zinger.talk import Interrupted, RefusedByDevice, Stuck, TalkError, arrive, look, say_phrase
+from zinger.talk import (
+    Interrupted,
+    RefusedByDevice,
+    Stuck,
+    TalkError,
+    arrive,
+    begin_interview,
+    hold_interview,
+    look,
+    say_phrase,
+)
 
 INTERRUPTIONS = 12
 """How often a device may be interrupted in one run before a person is asked."""
@@ -35,6 +46,8 @@ class Carrier:
         self.wire, self.memory = wire, memory
         self.line, self.script = wire.line, wire.script
         self.prover = Prover(wire)
+        self.held: set[str] = set()
+        """The question scripts that were held in this run."""
 
     async def carry(self) -> None:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
@@ -89,14 +102,15 @@ class Carrier:
     def state_in_words(self) -> str:
         """What a person must know when Zinger leaves this device now."""
         line = self.line
-        unkept = any(p.mark is Mark.SAID for p in line.phrases if p.setting != "keep")
-        kept = next(p.mark for p in line.phrases if p.setting == "keep") in (Mark.SAID, Mark.PROVED)
+        keeping = {p.setting for p in self.script.keep}
+        unkept = any(p.mark is Mark.SAID for p in line.phrases if p.setting not in keeping)
+        kept = bool(keeping) and all(p.mark in (Mark.SAID, Mark.PROVED) for p in line.phrases if p.setting in keeping)
         if line.mood is Mark.PROVED:
             return "proved"
         if kept:
             return "saved to startup, proof not finished"
         if unkept:
-            return "changed, not saved: a power cut takes it back"
+            return "changed, not saved: a power cut takes it back" if keeping else "changed, proof not finished"
         if line.began is None or not line.place:
             return "not touched yet"
         return "booting, nothing changed yet" if line.place == "booting" else \
@@ -118,23 +132,33 @@ class Carrier:
     async def _sign_in(self) -> Facts:
         wire = self.wire
         async with wire.stage("sign in", Stop.IN, "signing in"):
-            user, secret = wire.book.factory.user, wire.device.factory_account_secret
-            if (user, secret.name) not in (*self.memory.accepted, *self.memory.intended):
-                self.memory.intended.insert(0, (user, secret.name))
-                await wire.write("may sign in", user=user, secret=secret.name)
-            await wire.do(arrive(wire.book, wire.book.home, wire.keys))
+            await wire.know_the_label()
+            await self._may_sign_in(wire.book.factory.user, wire.device.factory_account_secret)
+            questions = frozenset(wire.book.interview_of)
+            at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, questions))
+            if first := wire.book.interview_of.get(at.name):
+                await self._hold(first.name)
+                await wire.do(arrive(wire.book, wire.book.home, wire.keys))
             facts = await wire.read(startup=False)
             self._check_box(facts)
         return facts
 
+    async def _may_sign_in(self, user: str, secret: SecretRef) -> None:
+        """An intent, on disk before anything that could make this sign-in count."""
+        if user and (user, secret.name) not in (*self.memory.accepted, *self.memory.intended):
+            self.memory.intended.insert(0, (user, secret.name))
+            await self.wire.write("may sign in", user=user, secret=secret.name)
+
     def _check_box(self, facts: Facts) -> None:
         """Is this the box that the plan means? Compared before the first phrase is said."""
-        device = self.wire.device
+        device, shown = self.wire.device, self.wire.pump.conversation.standing.marks
         for what, planned in (("serial", device.serial), ("mac", device.mac)):
             fact = facts.get(self.wire.book.identity.get(what, ""))
-            if planned and fact and _plain(fact[0].value) != _plain(planned):
-                raise Stuck(f"this is another box: its {what} is {fact[0].value}, the plan says {planned}; "
-                            "is the cable in the right one?", fact[0].line)
+            seen = fact[0].value if fact else shown.get(what, "")
+            if planned and seen and _plain(seen) != _plain(planned):
+                other = self.wire.world.whose(seen)
+                raise Stuck(f"this is another box: its {what} is {seen}{f', planned as {other}' if other else ''}; "
+                            f"the plan says {planned}; is the cable in the right one?", fact[0].line if fact else seen)
 
     async def _say(self, facts: Facts) -> bool:
         todo = to_say(self.script, facts)
@@ -143,32 +167,96 @@ class Carrier:
                 self.line.phrase(phrase.setting, Mark.SAID, "was so already")
         async with self.wire.stage("say", None, "saying the settings"):
             for phrase in todo:
-                await self._say_one(phrase)
+                if not phrase.interview:
+                    await self._say_one(phrase)
+            asked = [phrase for phrase in todo if phrase.interview]
+            for name in dict.fromkeys(phrase.interview for phrase in asked):
+                if name not in self.held and self.script.interviews[name].interview.at:
+                    await self._hold(name)
+            if asked:
+                await self._say_what_was_not_made(asked)
         return bool(todo)
+
+    async def _hold(self, name: str) -> None:
+        """Hold a question script with this device's answers."""
+        wire, held = self.wire, self.script.interviews[name]
+        await wire.do(begin_interview(wire.book, held.interview, wire.keys))
+        self._check_box({})
+        for setting in held.settings:
+            self.line.phrase(setting, Mark.NOW)
+        self.line.say("answering its questions")
+        for _, account in wire.device.accounts:
+            await self._may_sign_in(account.name, account.secret)
+        await wire.write("say", setting=f"questions of {name}", words=f"{len(held.answers)} answers")
+        restarted = False
+        try:
+            await wire.do(hold_interview(wire.book, self.script, held, wire.keys))
+        except RefusedByDevice as refusal:
+            raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
+        except Interrupted:
+            restarted = wire.pump.conversation.boot_began is not None
+            if held.interview.effect is not Effect.RESTARTS or not restarted:
+                raise
+        self.held.add(name)
+        for setting in held.settings:
+            self.line.phrase(setting, Mark.SAID)
+            wire.note("said", setting=setting)
+        if restarted:
+            self.line.say("restarting after its questions")
+
+    async def _say_what_was_not_made(self, asked: list[ScriptPhrase]) -> None:
+        """A question script can do less than it seems to: read, and say by itself what is still not so."""
+        await self.wire.do(arrive(self.wire.book, self.wire.book.home, self.wire.keys))
+        still = to_say(self.script, await self.wire.read(startup=False))
+        for phrase in asked:
+            if phrase in still and phrase.also is not None:
+                await self._say_one(phrase.also)
+            elif phrase in still and phrase.fact:
+                self.line.phrase(phrase.setting, Mark.DIFFERS, "its questions did not make it so")
+                self.wire.note("refused", setting=phrase.setting, words="its questions did not make it so")
 
     async def _say_one(self, phrase: ScriptPhrase) -> None:
         wire = self.wire
         self.line.phrase(phrase.setting, Mark.NOW)
-        self.line.say(f"saying {phrase.title}" if phrase.setting != "keep" else "saving to startup")
+        self.line.say(f"saying {phrase.title}" if phrase not in self.script.keep else phrase.title)
         for setting, account in wire.device.accounts:
             if setting == phrase.setting == "accounts.administrator":
-                await wire.write("may sign in", user=account.name, secret=account.secret.name)
+                await self._may_sign_in(account.name, account.secret)
         await wire.write("say", setting=phrase.setting, words=phrase.shown)
         try:
-            await wire.do(say_phrase(wire.book, phrase, wire.keys))
+            answer = await wire.do(say_phrase(wire.book, phrase, wire.keys))
+            if phrase.confirm is not None:
+                await wire.confirm(phrase)
         except RefusedByDevice as refusal:
             self.line.phrase(phrase.setting, Mark.DIFFERS, refusal.words)
             wire.note("refused", setting=phrase.setting, words=refusal.words)
-        else:
+        except Interrupted:
+            if phrase.effect is not Effect.RESTARTS or wire.pump.conversation.boot_began is None:
+                raise
             self.line.phrase(phrase.setting, Mark.SAID)
-            wire.note("said", setting=phrase.setting)
+        else:
+            warned = "; ".join(answer.warnings)
+            self.line.phrase(phrase.setting, Mark.SAID, warned)
+            wire.note("said", setting=phrase.setting, **({"warned": warned} if warned else {}))
 
     async def _keep(self, said: bool) -> None:
-        if not said and not to_say(self.script, await self.wire.read(startup=True)):
-            self.line.phrase("keep", Mark.SAID, "was so already")
+        if not self.script.keep:
+            return
+        if not said and not await self._unkept():
+            for phrase in self.script.keep:
+                self.line.phrase(phrase.setting, Mark.SAID, "was so already")
             return
         async with self.wire.stage("keep", Stop.KEEP, "saving to startup"):
-            await self._say_one(self.script.keep)
+            for phrase in self.script.keep:
+                await self._say_one(phrase)
+
+    async def _unkept(self) -> bool:
+        """Whether the startup state, where it can be read, is otherwise than planned."""
+        shown = self.wire.book.startup_facts
+        if not shown:
+            return False
+        still = to_say(self.script, await self.wire.read(startup=True))
+        return any(phrase.fact in shown for phrase in still)
 
 
 def _plain(identity: str) -> str:

@@ -17,6 +17,7 @@ class Verb(StrEnum):
     """What is to be done by hand."""
 
     PLUG = "plug"
+    READ_LABEL = "read label"
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
 

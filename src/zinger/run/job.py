@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from zinger.keep import JobFolder, Journal, Vault, VaultError
 from zinger.link import LiveDialer, Yard, YardDialer, YardError
-from zinger.plan import Device, Plan, Spot, mend, needed_secrets
+from zinger.plan import Device, Plan, SecretRef, Spot, mend, needed_secrets
 from zinger.run.board import Board, Line, Mark
 from zinger.run.carrier import Carrier
 from zinger.run.hands import Act, Hands
@@ -186,14 +186,16 @@ class Run:
         job, pace = self.job, 1.0
         if job.board.practice:
             self.yard, pace = await find_or_start(job.folder, job.plan.devices, self.options.pace)
-            self.hands.helper = YardHands(self.yard, pace)
+            self.hands.helper = YardHands(self.yard, pace, lambda name, secret: vault.put(
+                {SecretRef(f"{name}/label"): secret}))
         job.board.pace = pace
         unspeakable = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault, journal=journal, unspeakable=unspeakable,
             dialer=YardDialer(self.yard) if self.yard else LiveDialer(), hands=self.hands,
             laptop=Laptop(self.hands, job.plan.devices, job.board.practice), records=job.folder.records, pace=pace,
-            practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak)
+            practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak,
+            devices=job.plan.devices)
 
     def hands_done(self, act: Act) -> None:
         """A person did an act."""

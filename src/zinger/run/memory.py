@@ -17,9 +17,12 @@ from zinger.proof import Finding, Source, Verdict
 FACTORY_PREFIX = "factory/"
 
 
-def factory_secret(book: Phrasebook) -> SecretRef:
-    """The reference under which a family's public factory password is said (and masked like any other)."""
-    return SecretRef(f"{FACTORY_PREFIX}{book.family}")
+def factory_secret(device: Device, book: Phrasebook) -> SecretRef:
+    """The reference under which the factory password is said (and masked like any other).
+
+    A family's public one, or the vault entry for what is printed on this very box.
+    """
+    return SecretRef(f"{device.name}/label" if book.factory.on_label else f"{FACTORY_PREFIX}{book.family}")
 
 
 @dataclass
@@ -90,10 +93,11 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
 
     A device that the journal knows nothing of is tried as new first, since that costs the fewest tries.
     """
-    factory = (book.factory.user, factory_secret(book))
+    factory = [(book.factory.user, factory_secret(device, book))] if book.factory.user else []
     planned = [(account.name, account.secret) for setting, account in device.accounts
                if setting == "accounts.administrator"]
     accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted]
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
-    believed = [*accepted, *intended, factory] if accepted else [factory, *intended]
-    return list(dict.fromkeys([*believed, *planned, (book.factory.user, device.factory_account_secret)]))
+    believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]
+    renewed = [(book.factory.user, device.factory_account_secret)] if factory else []
+    return list(dict.fromkeys([*believed, *planned, *renewed]))

@@ -18,10 +18,10 @@ from zinger.plan import Device, Stop
 from zinger.proof import Facts, Finding, gather
 from zinger.run.board import Line, Mark
 from zinger.run.hands import Act, Verb
-from zinger.run.memory import Memory, credentials, finding_data
+from zinger.run.memory import Memory, credentials, factory_secret, finding_data
 from zinger.run.pump import Pump
 from zinger.run.world import World
-from zinger.script import Script
+from zinger.script import Script, ScriptPhrase
 from zinger.talk import (
     Conversation,
     Keyring,
@@ -29,7 +29,9 @@ from zinger.talk import (
     Recognised,
     Renewed,
     SignedIn,
+    Stuck,
     Told,
+    confirm,
     take_reading,
 )
 
@@ -44,7 +46,8 @@ class OnWire:
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
         self.pump = Pump(Conversation(book, Manner(boots_in=boots_in)), lambda ref: world.secret(book, ref),
                          world.masker_for(device, book), line.transcript, self._saw, world.turns)
-        self.keys = Keyring(credentials(device, book, memory), {book.factory.user: device.factory_account_secret})
+        self.keys = Keyring(credentials(device, book, memory), {book.factory.user: device.factory_account_secret},
+                            device.name)
         self._go = asyncio.Event()
         self._go.set()
         self._boot_began: float | None = None
@@ -63,8 +66,30 @@ class OnWire:
             if startup and not reading.startup:
                 continue
             lines = await self.do(take_reading(self.book, reading, self.keys, startup))
-            facts.update(gather(reading, lines))
+            facts.update(gather(reading.take, lines, reading.sections))
         return facts
+
+    async def confirm(self, phrase: ScriptPhrase) -> None:
+        """Say that a change stays which would go back by itself; from a new session if the family wants it so."""
+        assert phrase.confirm is not None
+        if phrase.confirm.fresh:
+            self.line.say(f"{phrase.title}: comes back in a new session before {phrase.confirm.within:g} s are over")
+            self.pump.leave()
+            await self.connect()
+        await self.do(confirm(self.book, phrase, self.keys))
+
+    async def know_the_label(self) -> None:
+        """Have the secret that is printed on this very box, before it is needed; hands read it once."""
+        label = factory_secret(self.device, self.book)
+        if not self.book.factory.on_label or label in self.world.vault:
+            return
+        self.line.wait("your hands")
+        await self.world.hands.ask(Act(
+            Verb.READ_LABEL, self.name, f"read the label of {self.name}: zinger secret JOB {label.name}",
+            "its first sign-in is printed there", rank=1))
+        if label not in self.world.vault:
+            raise Stuck(f"the secret on its label is not known; enter it: zinger secret JOB {label.name}")
+        self.pump.masker.know([self.world.vault.get(label)])
 
     @asynccontextmanager
     async def stage(self, stage: str, stop: Stop | None, sentence: str) -> AsyncIterator[None]:

@@ -20,7 +20,8 @@ from zinger.talk import Conversation, Keyring, TalkError, arrive
 if TYPE_CHECKING:
     from zinger.run.world import World
 
-SHUT = (("services.telnet", 23, "Telnet"), ("services.http", 80, "HTTP"))
+DOORS = (("services.telnet", 23, "Telnet"), ("services.http", 80, "HTTP"), ("services.https", 443, "HTTPS"),
+         ("services.ssh", 22, "SSH"))
 
 
 class Outside:
@@ -39,15 +40,26 @@ class Outside:
         """The names of the findings that this look must bring."""
         if self.address is None:
             return []
-        return [f"sign-in.{name}" for name, *_ in self._sign_ins()] + [name for name, _, _ in self._shut()]
+        return [f"sign-in.{name}" for name, *_ in self._sign_ins()] + [name for name, *_ in self._doors()]
+
+    @property
+    def _over_ssh(self) -> bool:
+        return self.device.value("services.ssh") is not False and "services.ssh" in self.book.rules.proved_over
 
     def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
+        if not self._over_ssh:
+            return
         for setting, account in self.device.accounts:
             yield account.name, account, self.book.home if setting == "accounts.administrator" else self.book.view
-        yield "factory", Account(self.book.factory.user, factory_secret(self.book)), ""
+        if self.book.factory.user:
+            yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
-    def _shut(self) -> list[tuple[str, int, str]]:
-        return [row for row in SHUT if self.device.value(row[0]) is False]
+    def _doors(self) -> list[tuple[str, int, str, bool]]:
+        """Services whose port must answer, or refuse; SSH, where it is signed in over, is proved by that."""
+        planned = ((name, port, title, self.device.value(name)) for name, port, title in DOORS
+                   if name in self.book.phrases)
+        return [(name, port, title, is_open) for name, port, title, is_open in planned
+                if is_open is not None and not (name == "services.ssh" and is_open and self._over_ssh)]
 
     async def look_in(self) -> AsyncIterator[Finding]:
         """One finding after the other."""
@@ -58,8 +70,8 @@ class Outside:
                 yield await self._signs_in(f"sign-in.{name}", account, goal)
             else:
                 yield await self._is_refused(f"sign-in.{name}", account)
-        for setting, port, title in self._shut():
-            yield await self._is_shut(setting, port, title)
+        for setting, port, title, is_open in self._doors():
+            yield await self._answers(setting, port, title, is_open)
 
     async def _signs_in(self, setting: str, account: Account, goal: str) -> Finding:
         planned = f"{account.name} signs in over SSH at {self.address}, to {goal}"
@@ -90,15 +102,15 @@ class Outside:
         link.close()
         return self._finding(setting, title, planned, "accepted", f"{link.name}: signed in", False)
 
-    async def _is_shut(self, setting: str, port: int, title: str) -> Finding:
-        planned = f"{title} is closed: port {port} refuses"
+    async def _answers(self, setting: str, port: int, title: str, wanted: bool) -> Finding:
+        planned = f"{title} is {'open' if wanted else 'closed'}: port {port} {'answers' if wanted else 'refuses'}"
         try:
             is_open = await self.dialer.probe(self.address or "", port)
         except LinkError as error:
             return self._finding(setting, title, planned, str(error), str(error), False)
         read = "accepts connections" if is_open else "refused"
         return self._finding(setting, title, planned, read, f"{self.address} port {port}: connection {read}",
-                             not is_open)
+                             is_open is wanted)
 
     def _secret(self, ref: SecretRef) -> str:
         return self.world.secret(self.book, ref)

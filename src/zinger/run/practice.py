@@ -8,7 +8,7 @@ import json
 import signal
 import subprocess
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +21,7 @@ from zinger.plan import Device
 from zinger.run.hands import Act, Verb
 
 SETTINGS_FILE = "practice.yaml"
-SIMULATED = ("quern-s2",)
+SIMULATED = ("quern-s2", "quern-s9", "hollin-g4", "hollin-m1", "sallow-w5", "marrable-v6")
 START_PATIENCE = 15.0
 
 
@@ -66,7 +66,8 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         "pace": pace, "chance": settings.get("chance", 0), "linger": settings.get("linger", 600),
         "ready": str(ready), "flash": str(folder.yard / "flash.json"),
         "devices": [
-            {"key": d.name, "serial": d.serial or "unknown", "mac": d.mac or "02-00-00-00-00-00",
+            {"key": d.name, "family": d.family, "model": d.family.replace("-", " ").title(),
+             "serial": d.serial or "unknown", "mac": d.mac or "02-00-00-00-00-00",
              **(faults.get(d.name) or {})}
             for d in devices if d.family in SIMULATED
         ],
@@ -95,7 +96,7 @@ async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float 
         await yard.ask("plug", device=name)
         if powered:
             await yard.ask("power", device=name, on=True)
-    ports = {name: {key: d[key] for key in ("console", "ssh", "telnet", "http")} for name, d in
+    ports = {name: {key: d[key] for key in ("console", "ssh", "telnet", "http", "https")} for name, d in
              status["devices"].items()}
     if as_json:
         print(json.dumps({"host": "127.0.0.1", "pace": real_pace, "folder": str(folder.path), "ports": ports}),
@@ -135,8 +136,8 @@ async def _until_ended(yard: Yard) -> None:
 class YardHands:
     """The yard's hands: what a person would do at the bench, after the moment that it takes."""
 
-    def __init__(self, yard: Yard, pace: float) -> None:
-        self.yard, self.pace = yard, pace
+    def __init__(self, yard: Yard, pace: float, read_label: Callable[[str, str], None]) -> None:
+        self.yard, self.pace, self.read_label = yard, pace, read_label
 
     async def __call__(self, act: Act) -> None:
         await asyncio.sleep(15 / self.pace)
@@ -149,3 +150,5 @@ class YardHands:
             await self.yard.ask("power", device=act.subject, on=True)
         elif act.verb is Verb.LAPTOP:
             await self.yard.ask("laptop", address=act.subject)
+        elif act.verb is Verb.READ_LABEL:
+            self.read_label(act.subject, str((await self.yard.ask("label", device=act.subject))["secret"]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from zinger.plan import Stop
+from zinger.plan import SETTINGS, Stop
 from zinger.proof import Source, Verdict, judge, proved
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
@@ -29,12 +29,13 @@ class Prover:
         wire.line.stop(Stop.PROOF, Mark.NOW)
         async with wire.stage("read back", None, "reading back running and startup"):
             wire.find(judge(wire.script, await wire.read(startup=False), Source.RUNNING))
-            wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP))
+            if shown := wire.book.startup_facts:
+                wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP, shown))
         async with wire.stage("from the network", None, "signing in from the network"):
             await wire.world.laptop.be_near(wire.device, wire.line.wait)
             wire.line.wait("its turn on the network")
             async with wire.world.from_outside:
-                wire.line.wait("sign-in over SSH")
+                wire.line.wait("answers from the network")
                 async for finding in self.outside.look_in():
                     wire.find([finding])
         if wire.world.power_cut:
@@ -57,10 +58,10 @@ class Prover:
 
     def owed(self) -> list[tuple[str, Source]]:
         """Every (setting, source) without which the device is not proved."""
-        sources = [Source.RUNNING, Source.STARTUP]
-        if self.wire.world.power_cut:
-            sources.append(Source.AFTER_POWER_CUT)
-        owed = [(p.setting, s) for p in self.wire.script.phrases if p.fact for s in sources]
+        sources = [Source.RUNNING, *([Source.AFTER_POWER_CUT] if self.wire.world.power_cut else [])]
+        phrases = [p for p in self.wire.script.phrases if p.fact]
+        owed = [(p.setting, s) for p in phrases for s in sources]
+        owed += [(p.setting, Source.STARTUP) for p in phrases if p.fact in self.wire.book.startup_facts]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
 
     def is_proved(self) -> bool:
@@ -77,7 +78,8 @@ class Prover:
             self.wire.note("differs", why=sentence)
             return
         line.stop(Stop.PROOF, Mark.PROVED)
-        line.phrase("keep", Mark.PROVED)
+        for phrase in self.wire.script.keep:
+            line.phrase(phrase.setting, Mark.PROVED)
         for stop, mark in line.stops.items():
             if mark is Mark.SAID:
                 line.stop(stop, Mark.PROVED)
@@ -87,6 +89,9 @@ class Prover:
 
     def _what_differs(self) -> str:
         differing = self.wire.line.differing
+        blocked = [u for u in self.wire.script.unsaid if u.blocks]
+        if not differing and blocked:
+            return f"{SETTINGS[blocked[0].setting].title} can't be said: {blocked[0].why}"
         if not differing:
             return "not all that is owed was found"
         first = differing[0]

@@ -12,8 +12,9 @@ from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, SecretRef, needed_secrets
 from zinger.run.hands import Hands
 from zinger.run.laptop import Laptop
-from zinger.run.memory import factory_secret
+from zinger.run.memory import FACTORY_PREFIX, factory_secret
 from zinger.run.turns import Turns
+from zinger.run.whose import whose
 
 AT_ONCE_FROM_OUTSIDE = 2
 
@@ -33,9 +34,15 @@ class World:
     practice: bool = True
     power_cut: bool = True
     speak: bool = True
+    devices: tuple[Device, ...] = ()
+    """Every device of the plan: what a console shows can be another's."""
     turns: Turns = field(default_factory=Turns)
     from_outside: asyncio.Semaphore = field(default_factory=lambda: asyncio.Semaphore(AT_ONCE_FROM_OUTSIDE))
     """A claim: key exchanges cost this machine work, so only a few sign in from the network at a time."""
+
+    def whose(self, shown: str) -> str:
+        """The planned device with this serial number, MAC or hostname; empty when there is none."""
+        return next((d.name for d, _ in whose(shown, self.devices)), "")
 
     def masker(self) -> Masker:
         """A masker that knows every secret of the job."""
@@ -43,9 +50,14 @@ class World:
 
     def masker_for(self, device: Device, book: Phrasebook) -> Masker:
         """A masker for one device's stream: what can be said to it; a person's typing makes it know all."""
-        own = (self.secret(book, ref) for ref in (*needed_secrets(device), factory_secret(book)))
-        return Masker(own)
+        wanted = [ref for ref in (*needed_secrets(device), factory_secret(device, book))
+                  if ref in self.vault or _is_public(book, ref)]
+        return Masker(secret for ref in wanted if (secret := self.secret(book, ref)))
 
     def secret(self, book: Phrasebook, ref: SecretRef) -> str:
-        """Resolve a reference at the moment of saying."""
-        return book.factory.password if ref == factory_secret(book) else self.vault.get(ref)
+        """Resolve a reference at the moment of saying; raises VaultError for an entry that is not there."""
+        return book.factory.password if _is_public(book, ref) else self.vault.get(ref)
+
+
+def _is_public(book: Phrasebook, ref: SecretRef) -> bool:
+    return ref.name == f"{FACTORY_PREFIX}{book.family}"

@@ -2,7 +2,16 @@
 
 from zinger.talk.conversation import Conversation
 from zinger.talk.ear import Ear
-from zinger.talk.errands import Keyring, arrive, look, say_phrase, take_reading
+from zinger.talk.errands import (
+    Keyring,
+    arrive,
+    begin_interview,
+    confirm,
+    hold_interview,
+    look,
+    say_phrase,
+    take_reading,
+)
 from zinger.talk.events import (
     Answer,
     At,
@@ -27,5 +36,5 @@ from zinger.talk.manner import Manner
 __all__ = [
     "Answer", "At", "Conversation", "Done", "Ear", "Failed", "Interrupted", "Keyring", "Manner", "Mended", "Nudged",
     "Recognised", "RefusedByDevice", "Renewed", "Say", "SignedIn", "Stuck", "TalkError", "Told", "Typed", "Wait",
-    "arrive", "look", "say_phrase", "take_reading",
+    "arrive", "begin_interview", "confirm", "hold_interview", "look", "say_phrase", "take_reading",
 ]

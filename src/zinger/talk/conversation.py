@@ -4,7 +4,8 @@ Sans-IO: `receive(data, now)` takes bytes, `next_action(now)` says what to do ne
 at a time and fulfils three requests of it, each a phase with its own rule for what counts as an answer:
 
     LOOK    find out where the device is; Enter is pressed only where Enter is harmless
-    TYPE    characters first, echo compared, only then Enter; a damaged line is cancelled (MEND) and said again
+    TYPE    characters first, echo compared, only then Enter; a damaged line is looked at and resumed (RESUME) where
+            the family can show it again, else cancelled (MEND) and said again
     ANSWER  what stands between Enter and the next place; pagers are turned on the way
 
 Where the device stands is `Standing`'s to say, how a line is typed `Typist`'s.
@@ -12,6 +13,7 @@ Where the device stands is `Standing`'s to say, how a line is typed `Typist`'s.
 
 from __future__ import annotations
 
+import re
 from collections import deque
 from collections.abc import Callable
 from enum import Enum
@@ -49,12 +51,17 @@ from zinger.talk.typist import Echo, Typist
 
 _QUESTION_ENDS = "?:>])"
 _MEND_PATIENCE = 10.0
+_KEY_LOST = 4
+"""After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
+_NOTICES = 12
+"""So many notices are passed in one request; more are a circle."""
 
 
 class _Phase(Enum):
     IDLE = "idle"
     LOOK = "look"
     TYPE = "type"
+    RESUME = "resume"
     MEND = "mend"
     ANSWER = "answer"
 
@@ -77,9 +84,12 @@ class Conversation:
         self._gap = self.manner.nudge
         self._mark = ""
         self._why = ""
+        self._notices = 0
+        self._resumed = False
         self._steps: dict[_Phase, Callable[[float], Wait | None]] = {
-            _Phase.LOOK: self._look, _Phase.TYPE: self._compare_echo, _Phase.MEND: self._mend,
-            _Phase.ANSWER: self._answer, _Phase.IDLE: lambda now: Wait(float("inf"), "nothing to do")}
+            _Phase.LOOK: self._look, _Phase.TYPE: self._compare_echo, _Phase.RESUME: self._resume,
+            _Phase.MEND: self._mend, _Phase.ANSWER: self._answer,
+            _Phase.IDLE: lambda now: Wait(float("inf"), "nothing to do")}
 
     @property
     def ear(self) -> Ear:
@@ -102,7 +112,7 @@ class Conversation:
         """What to do now: say something, wait, or report how the errand ended."""
         while not self._outbox and self._ending is None:
             pause = self._steps[self._phase](now)
-            if pause is not None:
+            if pause is not None and not self._outbox and self._ending is None:
                 return pause
         if self._outbox:
             return self._outbox.popleft()
@@ -152,7 +162,7 @@ class Conversation:
         self._ending, self._phase, self._errand = ending, _Phase.IDLE, None
 
     def _enter(self, request: Request, now: float) -> None:
-        self._request, self._began = request, now
+        self._request, self._began, self._notices = request, now, 0
         self.standing.doubtful = False
         if isinstance(request, Line):
             self._say_line(request, now)
@@ -172,12 +182,21 @@ class Conversation:
             if found is not before:
                 self._events.append(Recognised(found.name, found.captured))
             self.boot_began = None
-            return found
+            return self._pass_notice(found, now) if found.place.kind is Kind.NOTICE else found
         if found is Seen.HALF_TYPED:
             self._press(self.book.cancel, now)
             self.standing.doubtful = True
             return Wait(now + self.manner.settle, "a half-typed line was cancelled")
         return found if isinstance(found, Wait) else None
+
+    def _pass_notice(self, at: At, now: float) -> At | Wait:
+        """A notice wants a key before it goes on; a row of them that does not end is left standing."""
+        self._notices += 1
+        if self._notices > _NOTICES:
+            self._fail(Stuck(f"{at.name.replace('_', ' ')} comes again and again", self.ear.tail), now)
+            return Wait(now, "it ends")
+        self._turn_page(at, now)
+        return Wait(now + self.manner.settle, "a notice was passed")
 
     # -- LOOK --------------------------------------------------------------------------------------
     def _look(self, now: float) -> Wait | None:
@@ -255,6 +274,7 @@ class Conversation:
             self._enter_key(line.words, now)
             return
         self.typist.begin(line.words)
+        self._resumed = False
         self._type(now)
 
     def _typed(self, request: Request | None) -> None:
@@ -267,13 +287,17 @@ class Conversation:
         self.ear.take()
         self._mark, self._phase = self.ear.tail, _Phase.TYPE
         self.standing.spoken_to(now)
+        self.typist.anew()
         self._outbox.append(Say(self.typist.next_words()))
 
     def _compare_echo(self, now: float) -> Wait | None:
         echoed = self._echo()
         verdict = self.typist.compare(echoed)
         if verdict is Echo.WHOLE:
-            self._enter_key((), now)
+            if self._resumed:
+                self._show_again(now)
+            else:
+                self._enter_key((), now)
             return None
         if verdict is Echo.STRIDE:
             self._outbox.append(Say(self.typist.next_words()))
@@ -284,9 +308,37 @@ class Conversation:
         self._events.append(Mended(self.typist.text, echoed))
         if not self.typist.came_back_damaged():
             self._fail(Stuck("every line comes back damaged; look at the cable and the speed", echoed), now)
-            return None
+        elif self.book.rub and self.book.redraw and self.typist.resumable:
+            self._show_again(now)
+        else:
+            self._cancel(now)
+        return None
+
+    def _cancel(self, now: float) -> None:
+        """Have the line taken away; it is typed again once its prompt stands there."""
         self._press(self.book.cancel, now)
         self._phase, self.standing.doubtful = _Phase.MEND, True
+
+    def _show_again(self, now: float) -> None:
+        """Have the prompt and the line shown again, as the device has it: an echo can be damaged on its way too."""
+        self._press(self.book.redraw, now)
+        self._phase = _Phase.RESUME
+
+    def _resume(self, now: float) -> Wait | None:
+        """What the device has of the line stands there: Enter if it is whole, else go on from where it is good."""
+        if now - self.standing.heard < self.manner.settle:
+            return Wait(self.standing.heard + self.manner.settle, "the line is shown again")
+        if not self.ear.tail.startswith(self._mark):
+            self._cancel(now)
+            return None
+        standing = self.ear.tail[len(self._mark) :]
+        if standing == self.typist.text:
+            self._enter_key((), now)
+            return None
+        rubs = self.typist.resume(standing)
+        self._resumed, self._phase = True, _Phase.TYPE
+        self.standing.spoken_to(now)
+        self._outbox.append(Say((self.book.rub * rubs,) if rubs else self.typist.next_words()))
         return None
 
     def _echo(self) -> str:
@@ -329,10 +381,10 @@ class Conversation:
     def _answer(self, now: float) -> Wait | None:
         request = self._request
         assert isinstance(request, (Line, Key))
-        if now - self._began > self.manner.longest_answer:
+        if now - self._began > self.manner.longest_answer or self.ear.clipped:
             self._fail(Stuck("it talks and talks and no known place comes", self.ear.tail), now)
             return None
-        found = self._place(request.expect, now)
+        found = self._place(request.expect | self.book.pagers, now)
         if isinstance(found, At):
             if found.place.kind is Kind.PAGER and isinstance(request, Line):
                 self._turn_page(found, now)
@@ -350,7 +402,9 @@ class Conversation:
     def _answered(self, request: Line | Key, at: At) -> Answer:
         """The answer, less noise, echo that was not compared, and blank lines at its ends."""
         clipped = self.ear.clipped
-        lines = [line for line in self.ear.take() if not self.book.noise.search(line)]
+        heard = self.ear.take()
+        lines = _without_noise(heard, self.book.noise)
+        disturbed = len(lines) < len(heard)
         if isinstance(request, Line) and not self.manner.echo_check and lines and lines[0] == masked(request.words):
             del lines[0]
         while lines and not lines[0]:
@@ -358,23 +412,52 @@ class Conversation:
         while lines and not lines[-1]:
             del lines[-1]
         refusal = next((line for line in lines if self.book.refused(line)), None)
-        return Answer(tuple(lines), at, refusal, clipped)
+        return Answer(tuple(lines), at, refusal, clipped, tuple(line for line in lines if self.book.warned(line)),
+                      disturbed)
 
     def _run_out(self, patience: float, now: float) -> Wait | None:
         """Nothing known stands there: stare at what does, or nudge once it has been silent for long."""
         if self.ear.tail.strip():
-            return self._stare(patience, now)
+            return self._at_work(now) or self._stare(patience, now)
         heard, at = self.standing.heard, self.standing.at
         if now >= heard + patience:
             self._fail(Stuck("it stopped answering in the middle of a line"), now)
             return None
+        if at is not None and at.place.passes and now >= heard + _KEY_LOST * self.manner.echo:
+            self._turn_page(at, now)
+            return None
+        if at is not None and at.place.passes:
+            return Wait(heard + _KEY_LOST * self.manner.echo, "waits for the next page")
         may_nudge = at is not None and at.place.kind is Kind.PROMPT and not self.standing.doubtful
         if may_nudge and now >= heard + patience / 2:
             self._press_enter()
             return None
         return Wait(heard + (patience / 2 if may_nudge else patience), "waits for the answer")
 
+    def _at_work(self, now: float) -> Wait | None:
+        """A long answer that says how far it has come."""
+        request = self._request
+        if not isinstance(request, Line) or request.progress is None:
+            return None
+        match = request.progress.search(self.ear.tail)
+        if match is None or now - self.standing.heard > request.patience:
+            return None
+        percent = match.groupdict().get("percent")
+        self._tell(f"{request.purpose}, {percent} %" if percent else request.purpose)
+        return Wait(self.standing.heard + request.patience + 0.001, "it is at work")
+
     def _tell(self, why: str, expected_end: float | None = None) -> None:
         if why != self._why:
             self._why = why
             self._events.append(Told(why, expected_end))
+
+
+def _without_noise(lines: list[str], noise: re.Pattern[str]) -> list[str]:
+    """Log lines taken out, and the blank line that each leaves before it when it comes at a line's beginning."""
+    kept: list[str] = []
+    for line in lines:
+        if not noise.search(line):
+            kept.append(line)
+        elif kept and not kept[-1]:
+            kept.pop()
+    return kept

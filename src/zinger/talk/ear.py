@@ -20,13 +20,20 @@ _UNFINISHED = re.compile(r"\x1b(?:\[[0-?]*[ -/]*|\][^\x07\x1b]{0,4096}\x1b?|[PX^
 _CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f]")
 
 
-def overwrite(line: str) -> str:
-    """What a terminal shows of a line with carriage returns and backspaces in it."""
+def overwrite(line: str, wraps: int = 0) -> str:
+    """What a terminal shows of a line with carriage returns and backspaces in it.
+
+    With `wraps`, a blank and a carriage return behind a full row of so many columns is the line going on in the next
+    row, as line editors force it, and no return to its beginning.
+    """
     cells: list[str] = []
-    at = 0
+    at = row = 0
     for char in line:
         if char == "\r":
-            at = 0
+            if wraps and at == row + wraps + 1 and cells[-1] == " ":
+                cells.pop()
+                row = at = at - 1
+            at = row
         elif char == "\b":
             at = max(0, at - 1)
         else:
@@ -38,7 +45,11 @@ def overwrite(line: str) -> str:
 class Ear:
     """Incremental cleaning of what a device sends. Any split of the bytes gives the same lines and tail."""
 
-    def __init__(self) -> None:
+    text = ""
+    """The whole screen, for an ear that keeps one."""
+
+    def __init__(self, wraps: int = 0) -> None:
+        self._wraps = wraps
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._escape = ""
         self._raw = ""
@@ -85,7 +96,7 @@ class Ear:
         if raw.isprintable():
             return raw
         if "\r" in raw or "\b" in raw:
-            raw = overwrite(raw)
+            raw = overwrite(raw, self._wraps)
         return _CONTROL.sub("", raw)
 
     def cut(self) -> str:
@@ -112,11 +123,10 @@ class Ear:
             if len(text) >= RECENT:
                 break
         lines = text.split("\n")[:-1]
-        return [overwrite(line) if exact else self._clean(line) for line in lines]
+        return [overwrite(line, self._wraps) if exact else self._clean(line) for line in lines]
 
-    @staticmethod
-    def _clean(line: str) -> str:
+    def _clean(self, line: str) -> str:
         line = line.removesuffix("\r")
         if "\r" in line or "\b" in line:
-            line = overwrite(line)
+            line = overwrite(line, self._wraps)
         return (line if line.isprintable() else _CONTROL.sub("", line)).rstrip()

@@ -7,6 +7,7 @@ stands first: `Stuck` needs a person, `Interrupted` wants another look, `Refused
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 
 from zinger.phrasebook import Place, Words
@@ -48,13 +49,17 @@ class Look:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """Say one line and wait for the place that follows; `expect` counts at once, others must hold still."""
+    """Say one line and wait for the place that follows; `expect` counts at once, others must hold still.
+
+    `patience` in seconds of silence; `progress` finds in the tail how far a long answer has come.
+    """
 
     words: Words
     blind: bool
     expect: frozenset[str]
     purpose: str
     patience: float = 30.0
+    progress: re.Pattern[str] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,10 +77,14 @@ Request = Look | Line | Key
 
 @dataclass(frozen=True, slots=True)
 class At:
-    """Where the device is: the place and what it showed of itself there (hostname, user, ...)."""
+    """Where the device is: the place and what it showed of itself there (hostname, user, ...).
+
+    `choices` is what a menu offers: from the text of a choice to what is typed for it.
+    """
 
     place: Place
     captured: dict[str, str] = field(default_factory=dict)
+    choices: dict[str, str] = field(default_factory=dict)
 
     @property
     def name(self) -> str:
@@ -85,12 +94,17 @@ class At:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What stood between Enter and the next place, less echo and noise; `refusal` is a line of it, if any."""
+    """What stood between Enter and the next place, less echo and noise; `refusal` is a line of it, if any.
+
+    `warnings` are lines that are worth telling and no refusal; `disturbed`: log lines burst into it.
+    """
 
     lines: tuple[str, ...]
     at: At
     refusal: str | None = None
     clipped: bool = False
+    warnings: tuple[str, ...] = ()
+    disturbed: bool = False
 
 
 # -- actions for the pump -----------------------------------------------------------------------------

@@ -58,6 +58,6 @@ def _line(book: Phrasebook, line: str) -> tuple[str, str]:
         return "boot", ""
     if book.refused(line):
         return "refusal", ""
-    takes = [item for reading in book.readings.values() for item in reading.take.items()]
-    facts = [fact for fact, pattern in takes if pattern.search(line)]
+    facts = [fact for reading in book.readings.values() for fact, take in reading.take.items()
+             if not take.columns and take.pattern.search(line)]
     return ("fact", ", ".join(dict.fromkeys(facts))) if facts else ("", "")

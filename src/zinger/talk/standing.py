@@ -12,6 +12,7 @@ from enum import Enum
 from zinger.phrasebook import Phrasebook, Place
 from zinger.talk.ear import Ear
 from zinger.talk.events import At, Wait
+from zinger.talk.glass import Glass
 from zinger.talk.manner import Manner
 
 _GLANCE = 2048
@@ -29,7 +30,9 @@ class Standing:
 
     def __init__(self, book: Phrasebook, manner: Manner) -> None:
         self.book, self.manner = book, manner
-        self.ear = Ear()
+        self.ear = Glass(*book.screen) if book.screen else Ear(book.wraps)
+        self.marks: dict[str, str] = {}
+        """What was shown on this link of which box it is: serial, mac, hostname."""
         self.at: At | None = None
         """Where the device last was known to be; None before the first place and after a restart."""
         self.heard = 0.0
@@ -47,6 +50,9 @@ class Standing:
             return False
         if not self._only_noise(lines):
             self.heard = now
+        for what, pattern in self.book.marks.items():
+            if mark := pattern.search(lines[-_GLANCE:].replace("\r", "")):
+                self.marks[what] = mark["value"]
         return self.book.boot.search(lines[-_GLANCE:]) is not None
 
     def _only_noise(self, lines: str) -> bool:
@@ -70,14 +76,14 @@ class Standing:
         if self._stands is not None:
             return self._stands
         tail = self.ear.tail
-        found = self.book.recognise(tail, expect) if tail else None
+        found = self.book.recognise(tail, expect, self.ear.text) if tail else None
         if found is None:
             return self._pushed_away(now) if not tail.strip() else Seen.NOTHING_KNOWN
         place, match = found
         still = now - self.heard >= self.manner.settle
         if "half_typed" in match.groupdict() and match["half_typed"].strip():
             return Seen.HALF_TYPED if still else self._hold_still("a half-typed line stands there")
-        if still or (place.name in expect and not self.doubtful):
+        if still or (place.name in expect and not self.doubtful and not self.book.screen):
             return self._arrived(place, match)
         return self._hold_still("it must hold still")
 
@@ -98,7 +104,15 @@ class Standing:
 
     def _arrived(self, place: Place, match: re.Match[str]) -> At:
         captured = {k: v for k, v in match.groupdict().items() if v and k != "half_typed"}
-        if self.at is None or self.at.place is not place or self.at.captured != captured:
-            self.at = At(place, captured)
+        choices = self._choices(place)
+        if self.at is None or self.at.place is not place or (self.at.captured, self.at.choices) != (captured, choices):
+            self.at = At(place, captured, choices)
         self._stands = self.at
         return self.at
+
+    def _choices(self, place: Place) -> dict[str, str]:
+        """What a menu offers now: from the text of a choice to what is typed for it."""
+        if place.choices is None:
+            return {}
+        shown = self.ear.text or "\n".join(self.ear.recent())
+        return {found["text"].strip(): found["key"] for found in place.choices.finditer(shown)}

@@ -40,6 +40,10 @@ class Typist:
         """A new line."""
         self._words, self._text, self._sent, self.damaged = words, masked(words), 0, 0
 
+    def anew(self) -> None:
+        """The line was taken away; it is typed from its beginning."""
+        self._sent = 0
+
     @property
     def text(self) -> str:
         """The line as a person may see it."""
@@ -64,11 +68,23 @@ class Typist:
             return Echo.WHOLE
         return Echo.INCOMPLETE if sent.startswith(echoed) else Echo.DAMAGED
 
+    @property
+    def resumable(self) -> bool:
+        """Whether the line can be gone on with after damage: a secret's echo is masked whole, so its can't."""
+        return not has_secret(self._words)
+
+    def resume(self, standing: str) -> int:
+        """Go on from what really stands there; returns how many characters must be rubbed out first."""
+        pairs = zip(self._text, standing, strict=False)
+        self._sent = next((n for n, (wanted, got) in enumerate(pairs) if wanted != got),
+                          min(len(self._text), len(standing)))
+        return len(standing) - self._sent
+
     def came_back_damaged(self) -> bool:
         """The line is to be typed again, slower; False when that was tried often enough."""
         self.damaged += 1
         self.stride = max(1, min(self.stride, 2 * _FIRST_STRIDE) // 2)
-        self._sent = self._whole = 0
+        self._whole = 0
         return self.damaged <= TRIES
 
     def _came_back_whole(self) -> None:

@@ -32,7 +32,7 @@ class Words(Rows):
         """Take in one script, or the differences of two."""
         script = self.line.script
         if self.other is None:
-            self.rows = [(phrase, None) for phrase in (*script.phrases, script.keep)]
+            self.rows = [(phrase, None) for phrase in script.everything]
         else:
             self.rows = list(compare(script, self.other.script))
         self.cursor = 0
@@ -63,7 +63,7 @@ class Words(Rows):
             effect = "" if phrase.effect == "none" else phrase.effect
             row.append(f"  {fit(effect, 22)}" if effect else "", VIOLET)
             if phrase.undo and not effect:
-                row.append(f"  undo {fit(phrase.undo, 30)}", DIM)
+                row.append(f"  undo {fit(' / '.join(phrase.undo.splitlines()), 30)}", DIM)
         return row
 
     @staticmethod
@@ -90,11 +90,12 @@ class Detail(Widget):
             value = self.line.device.values.get(phrase.setting)
             text.append(phrase.title, Style(color=BRASS, bold=True)).append(f" · {phrase.setting}\n\n", DIM)
             self._fact(text, "at", phrase.at.replace("_", " "))
-            self._fact(text, "say", phrase.shown)
+            for number, words in enumerate(phrase.every_line):
+                self._fact(text, "" if number else "say", words)
             for place, words in phrase.replies.items():
-                self._fact(text, "", f"{place.replace('_', ' ')}? {masked(words)}")
+                self._fact(text, "", f"{place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
             self._fact(text, "effect", phrase.effect)
-            self._fact(text, "undo", phrase.undo or "none")
+            self._fact(text, "undo", " / ".join(phrase.undo.splitlines()) or "none")
             if value is not None:
                 self._fact(text, "value", f"{value.shown}   from {value.origin}")
                 for was, origin in value.overrode:

@@ -1,0 +1,195 @@
+"""The shape of a phrasebook's file: pydantic models, from which the published JSON Schema is made.
+
+An unknown key is an error. What a shape can't say, such as a move to a place that does not exist, the compiler checks.
+"""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from zinger.plan.families import ROLE_SECTIONS
+
+
+class Shape(BaseModel):
+    """Frozen, and nothing beside its own keys."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class SignInShape(Shape):
+    user: str = ""
+    password: str = ""
+    on_label: bool = False
+
+
+class FactoryShape(Shape):
+    console: str = ""
+    address: str = ""
+    only_while: str = ""
+    reach: str = ""
+    sign_in: SignInShape
+    first: str = ""
+    boots_in: str
+
+
+class HostnameLimit(Shape):
+    longest: int = 63
+    of: str = "[A-Za-z0-9-]"
+
+
+class SecretLimit(Shape):
+    shortest: int = 1
+    longest: int = 128
+    classes: list[str] = []
+
+
+class Limits(Shape):
+    hostname: HostnameLimit = HostnameLimit()
+    secret: SecretLimit = SecretLimit()
+    most: dict[str, int] = {}
+
+
+class Typing(Shape):
+    enter: str = "enter"
+    cancel: str = "ctrl-u"
+    rub: str = ""
+    redraw: str = ""
+    wraps: int = Field(default=0, ge=0, le=500)
+    longest_line: int = Field(default=250, ge=20, le=4000)
+    screen: str = ""
+
+
+class PlaceShape(Shape):
+    prompt: str | None = None
+    asks: str | None = None
+    menu: str | None = None
+    pager: str | None = None
+    notice: str | None = None
+    blind: bool = False
+    enter: str = ""
+    press: str = "space"
+    leave: str = "q"
+    screen: str | None = None
+    choices: str | None = None
+    takes: str | None = None
+
+
+class MoveShape(Shape):
+    origin: str = Field(alias="from")
+    to: str | list[str]
+    say: str | None = None
+    press: str | None = None
+    choose: str | None = None
+    cost: int = Field(default=1, ge=1)
+
+
+class ConfirmShape(Shape):
+    at: str
+    say: str
+    within: str
+    origin: str = Field(default="here", alias="from")
+
+
+class PhraseShape(Shape):
+    title: str = ""
+    at: str | None = None
+    say: str | list[str] | None = None
+    within: str | None = Field(default=None, alias="in")
+    through: list[str] = []
+    replies: dict[str, str] = {}
+    expect: str | None = None
+    progress: str | None = None
+    patience: str = "30 s"
+    undo: str | None = None
+    effect: str = "none"
+    confirm: ConfirmShape | None = None
+    read: str | None = None
+    shows: str = "{{ value }}"
+    holds: str = "exactly"
+    after: list[str] = []
+    also: PhraseShape | None = None
+
+
+class SummaryShape(Shape):
+    at: str
+    take: dict[str, str | TakeShape]
+    yes: str
+    no: str
+
+
+class BeginShape(Shape):
+    at: str
+    say: str
+
+
+class InterviewShape(Shape):
+    first: str
+    begin: BeginShape | None = None
+    again: str = ""
+    otherwise: dict[str, str] = {}
+    summary: SummaryShape | None = None
+    ends: list[str] = []
+    effect: str = "none"
+    patience: str = "30 s"
+
+
+class TakeShape(Shape):
+    line: str | None = None
+    table: str | None = None
+    columns: dict[str, str] = {}
+    value: str = "{{ value }}"
+    under: str | None = None
+    split: str | None = None
+
+
+class ReadingShape(Shape):
+    at: str
+    ask: str
+    startup: str | None = None
+    sections: str | None = None
+    take: dict[str, str | TakeShape]
+
+
+class CardShape(Shape):
+    """What every family has."""
+
+    family: str
+    title: str
+    kind: str = "device"
+    like: str = ""
+    factory: FactoryShape
+    limits: Limits = Limits()
+    takes: list[str] = list(ROLE_SECTIONS)
+    ports: str = ""
+    proved_over: list[str] = ["services.ssh"]
+    panel: str = ""
+    lights: dict[str, str] = {}
+    buttons: dict[str, str] = {}
+
+
+class BookShape(CardShape):
+    """What a family that is spoken to has besides."""
+
+    typing: Typing = Typing()
+    home: str
+    view: str | None = None
+    noise: list[str] = []
+    refusals: list[str] = []
+    warnings: list[str] = []
+    boot: list[str] = []
+    identity: dict[str, str] = {}
+    marks: dict[str, str] = {}
+    places: dict[str, PlaceShape]
+    moves: list[MoveShape]
+    prepare: list[PhraseShape] = []
+    interviews: dict[str, InterviewShape] = {}
+    settings: dict[str, PhraseShape]
+    readings: dict[str, ReadingShape]
+    keep: PhraseShape | list[PhraseShape] = []
+    restart: PhraseShape | None = None
+
+
+SHAPE_UNDER = {"places": PlaceShape, "moves": MoveShape, "settings": PhraseShape, "readings": ReadingShape,
+                "keep": PhraseShape, "prepare": PhraseShape, "interviews": InterviewShape, "restart": PhraseShape,
+                "typing": Typing, "factory": FactoryShape}
+"""Which shape stands under a key of the book, for what was meant by a word that is none of its keys."""
