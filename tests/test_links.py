@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import pty
+import select
 import socket
-from collections.abc import AsyncIterator, Awaitable, Callable
+import sys
+import termios
+import threading
+import tty
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from pathlib import Path
+from typing import Any
 
 import asyncssh
 import pytest
@@ -12,6 +21,7 @@ import pytest
 from tests.conftest import Practice
 from zinger.link import (
     AuthRefused,
+    HostKeys,
     Link,
     LinkError,
     LiveDialer,
@@ -24,6 +34,7 @@ from zinger.link import (
     open_tcp,
     open_telnet,
 )
+from zinger.link.serial import find_settings
 
 Serve = Callable[[Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]], Awaitable[int]]
 
@@ -167,3 +178,173 @@ async def test_a_yard_that_is_gone_is_a_sentence(tmp_path: object) -> None:
         held.bind(("127.0.0.1", 0))
         with pytest.raises(YardError, match="not there any more"):
             await Yard(held.getsockname()[1]).ask("status")
+
+
+# -- serial lines -------------------------------------------------------------------------------------
+class FarEnd(threading.Thread):
+    """A device on the other side of a pseudo-terminal: it prompts at each Return, legible at its own speed only."""
+
+    def __init__(self, speed: int = termios.B115200) -> None:
+        super().__init__(daemon=True)
+        self.parent, self.child = pty.openpty()
+        tty.setraw(self.child)
+        self.path = os.ttyname(self.child)
+        self.speed, self.closing = speed, False
+        self.heard = b""
+        self.start()
+
+    def run(self) -> None:
+        while not self.closing:
+            if select.select([self.parent], [], [], 0.05)[0]:
+                data = os.read(self.parent, 1024)
+                self.heard += data
+                os.write(self.parent, self._as_heard(b"\r\n<sw : base> " if b"\r" in data else data))
+        os.close(self.parent)
+        os.close(self.child)
+
+    def _as_heard(self, shown: bytes) -> bytes:
+        """What comes out of a UART that is set otherwise than ours: noise."""
+        if termios.tcgetattr(self.child)[4] == self.speed:
+            return shown
+        return bytes((byte * 7) % 256 | 0x80 for byte in shown[::2])
+
+    def close(self) -> None:
+        self.closing = True
+        self.join()
+
+
+@pytest.fixture
+def far_end() -> Iterator[Callable[..., FarEnd]]:
+    made: list[FarEnd] = []
+
+    def make(*args: Any) -> FarEnd:
+        made.append(FarEnd(*args))
+        return made[-1]
+
+    yield make
+    for far in made:
+        far.close()
+
+
+async def until(done: Callable[[], object], seconds: float = 5) -> None:
+    end = asyncio.get_running_loop().time() + seconds
+    while not done():
+        assert asyncio.get_running_loop().time() < end, "it never came"
+        await asyncio.sleep(0.01)
+
+
+async def test_a_serial_line_carries_bytes_both_ways_and_tells_its_end(far_end: Callable[..., FarEnd]) -> None:
+    far = far_end()
+    link = await LiveDialer().console("sw1", f"serial://{far.path}", "115200 8N1")
+    heard = Heard(link)
+    link.write(b"tell\r")
+    await until(lambda: b"<sw : base> " in heard.data)
+    assert far.heard == b"tell\r"
+    far.close()
+    assert "the port is gone" in await asyncio.wait_for(heard.lost, 5)
+    link.close()
+
+
+@pytest.mark.parametrize(("speed", "wanted"), [
+    (termios.B115200, "115200 8N1"), (termios.B9600, "9600 8N1"), (termios.B38400, "38400 8N1")])
+async def test_the_speed_is_found_by_listening(far_end: Callable[..., FarEnd], speed: int, wanted: str) -> None:
+    found = await find_settings(far_end(speed).path, patience=0.2)
+    assert found is not None and str(found[0]) == wanted and "<sw : base> " in found[1]
+
+
+async def test_no_port_a_wrong_setting_and_a_silent_one_are_sentences(tmp_path: Path) -> None:
+    with pytest.raises(LinkError, match="No such file"):
+        await LiveDialer().console("sw1", f"serial://{tmp_path}/none", "9600 8N1")
+    with pytest.raises(LinkError, match="write them like 9600 8N1"):
+        await LiveDialer().console("sw1", "serial:///dev/null?fast", "")
+    parent, child = pty.openpty()
+    assert await find_settings(os.ttyname(child), patience=0.02) is None
+    os.close(parent)
+    os.close(child)
+
+
+# -- a local command ----------------------------------------------------------------------------------
+async def test_a_command_is_a_line_and_its_end_is_told() -> None:
+    link = await LiveDialer().console("sw1", f"command:{sys.executable} -c 'print(input(\"who? \"))'")
+    heard = Heard(link)
+    await until(lambda: b"who? " in heard.data)
+    link.write(b"kettle\n")
+    assert await asyncio.wait_for(heard.lost, 5) == "the command ended"
+    assert heard.data.count(b"kettle") == 2
+    with pytest.raises(LinkError, match="can't be started"):
+        await LiveDialer().console("sw1", "command:/no/such/program")
+
+
+# -- SSH: pinned keys, questions, old boxes -----------------------------------------------------------
+class _Door(asyncssh.SSHServer):
+    asks = False
+
+    def password_auth_supported(self) -> bool:
+        return not self.asks
+
+    def validate_password(self, username: str, password: str) -> bool:
+        return password == "right"
+
+    def kbdint_auth_supported(self) -> bool:
+        return self.asks
+
+    def get_kbdint_challenge(self, username: str, lang: str, submethods: str) -> Any:
+        return "", "", "", [("Code of the day: ", False)]
+
+    def validate_kbdint_response(self, username: str, responses: Any) -> bool:
+        return list(responses) == ["right"]
+
+
+async def ssh_server(asks: bool = False, **options: Any) -> tuple[asyncssh.SSHAcceptor, int]:
+    door = type("Door", (_Door,), {"asks": asks})
+    async def shell(process: Any) -> None:
+        process.stdout.write("<sw : base> ")
+        await process.stdin.read(1)
+
+    options.setdefault("server_host_keys", [asyncssh.generate_private_key("ssh-ed25519")])
+    server = await asyncssh.listen("127.0.0.1", 0, server_factory=door, process_factory=shell, **options)
+    return server, server.sockets[0].getsockname()[1]
+
+
+async def test_a_host_key_is_pinned_at_first_sight_and_another_is_refused(tmp_path: Path) -> None:
+    keys = HostKeys(tmp_path / "known_hosts")
+    server, port = await ssh_server()
+    first = await open_ssh("127.0.0.1", port, "u", "right", "ssh", keys, "10.44.8.11")
+    assert first.first_sight and first.host_key.fingerprint.startswith("SHA256:")
+    again = await open_ssh("127.0.0.1", port, "u", "right", "ssh", HostKeys(tmp_path / "known_hosts"), "10.44.8.11")
+    assert not again.first_sight
+    assert (tmp_path / "known_hosts").read_text().startswith("10.44.8.11 ssh-ed25519 AAAA")
+    server.close()
+    other, port = await ssh_server()
+    with pytest.raises(LinkError, match="not the one that was pinned"):
+        await open_ssh("127.0.0.1", port, "u", "right", "ssh", HostKeys(tmp_path / "known_hosts"), "10.44.8.11")
+    other.close()
+
+
+async def test_a_password_is_given_at_a_question_and_old_key_exchange_only_when_asked() -> None:
+    server, port = await ssh_server(asks=True)
+    (await open_ssh("127.0.0.1", port, "u", "right", "ssh")).close()
+    with pytest.raises(AuthRefused):
+        await open_ssh("127.0.0.1", port, "u", "wrong", "ssh")
+    server.close()
+    server, port = await ssh_server(kex_algs=["diffie-hellman-group1-sha1"])
+    with pytest.raises(LinkError):
+        await open_ssh("127.0.0.1", port, "u", "right", "ssh")
+    (await open_ssh("127.0.0.1", port, "u", "right", "ssh", old=True)).close()
+    server.close()
+
+
+async def test_a_break_goes_over_telnet_and_not_over_raw_tcp(serve: Serve) -> None:
+    got = bytearray()
+
+    async def listen(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while data := await reader.read(100):
+            got.extend(data)
+
+    port = await serve(listen)
+    link = await open_telnet("127.0.0.1", port, "t")
+    link.send_break()
+    await until(lambda: b"\xff\xf3" in got)
+    link.close()
+    with pytest.raises(LinkError, match="carries no break"):
+        (await open_tcp("127.0.0.1", port, "t")).send_break()

@@ -16,7 +16,7 @@ from typing import Annotated
 import platformdirs
 import typer
 
-from zinger import cli_family, cli_plan, headless
+from zinger import cli_family, cli_plan, cli_ports, headless
 from zinger.headless import USAGE
 from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
 from zinger.link import LinkError
@@ -31,6 +31,7 @@ app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_
 
 cli_plan.register(app)
 app.add_typer(cli_family.family, name="family")
+app.command()(cli_ports.ports)
 
 JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]

@@ -77,6 +77,11 @@ class JobFolder:
         return self.path / "vault.age"
 
     @property
+    def host_keys(self) -> Path:
+        """The SSH host keys that were pinned, as OpenSSH's known_hosts writes them."""
+        return self.path / "known_hosts"
+
+    @property
     def journal(self) -> Path:
         """The SQLite file with what happened."""
         return self.path / "journal.db"

@@ -51,6 +51,10 @@ class Link:
         """Send bytes; what can't be sent any more is dropped, the loss is told by `on_lost`."""
         raise NotImplementedError
 
+    def send_break(self) -> None:
+        """Send a break; raises LinkError where the way carries none."""
+        raise LinkError("this way carries no break")
+
     def close(self) -> None:
         """End the link; `on_lost` is not called for it."""
         raise NotImplementedError

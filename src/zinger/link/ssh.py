@@ -1,5 +1,8 @@
-"""SSH links (RFC 4253, 4254) by asyncssh: a shell on a pseudo-terminal, signed in with a password."""
+"""SSH links (RFC 4253, 4254) by asyncssh: a shell on a pseudo-terminal, signed in with a password.
 
+The password is given as such (RFC 4252) or at a question that does not echo (keyboard-interactive, RFC 4256). The
+far end's key is pinned at first sight; another one later is refused before any password is sent.
+"""
 from __future__ import annotations
 
 import asyncio
@@ -7,6 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable
+from zinger.link.hostkeys import HostKeys
 
 if TYPE_CHECKING:
     import asyncssh
@@ -28,6 +32,8 @@ class SshLink(Link):
         super().__init__(name)
         self._connection = connection
         self._channel: Any = None
+        self.first_sight = False
+        """Whether the far end's key was pinned just now."""
         key = connection.get_server_host_key()
         self.host_key = HostKey(key.get_fingerprint() if key else "unknown")
 
@@ -47,6 +53,11 @@ class SshLink(Link):
         self._channel, _ = await self._connection.create_session(
             Session, term_type="vt100", term_size=(80, 24), encoding=None)
 
+    def send_break(self) -> None:
+        """A break (RFC 4335)."""
+        if self._channel and not self._channel.is_closing():
+            self._channel.send_break(500)
+
     def write(self, data: bytes) -> None:
         if self._channel and not self._channel.is_closing():
             self._channel.write(data)
@@ -56,22 +67,49 @@ class SshLink(Link):
         self._connection.close()
 
 
-async def open_ssh(host: str, port: int, user: str, password: str, name: str) -> SshLink:
+OLD = {"kex_algs": ["diffie-hellman-group14-sha1", "diffie-hellman-group1-sha1"],
+       "server_host_key_algs": ["ssh-rsa", "ssh-dss"], "encryption_algs": ["aes128-cbc", "3des-cbc"]}
+"""What only old boxes still want; used beside what is good today, only when asked for."""
+
+
+def _algorithms(old: bool) -> dict[str, Any]:
+    return {name: f"+{','.join(more)}" for name, more in OLD.items()} if old else {}
+
+
+async def open_ssh(host: str, port: int, user: str, password: str, name: str, keys: HostKeys | None = None,
+                   known_as: str = "", old: bool = False) -> SshLink:
     """Sign in and open a shell; raises AuthRefused, Refused, Unreachable or LinkError.
 
-    Only the password given is tried: no keys, no agent, no configuration of this machine.
+    Only the password given is tried: no keys, no agent, no configuration of this machine. `known_as` is the name
+    under which the far end's key is pinned in `keys`; `old` allows the key exchange of old boxes.
     """
     import asyncssh  # here, since it takes long to load and many a start needs none of it
 
+    class Client(asyncssh.SSHClient):
+        asked = False
+
+        def kbdint_auth_requested(self) -> str | None:
+            first, self.asked = not self.asked, True
+            return "" if first else None
+
+        def kbdint_challenge_received(self, *challenge: Any) -> list[str]:
+            return [user if echo else password for _, echo in challenge[-1]]
+
+    pinned = keys.pinned(known_as) if keys else None
+    trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
     try:
         connection = await asyncio.wait_for(
-            asyncssh.connect(host, port, username=user, password=password, known_hosts=None, client_keys=None,
-                             agent_path=None, config=None, gss_host=None,
-                             preferred_auth="password,keyboard-interactive"), LOGIN_PATIENCE)
+            asyncssh.connect(host, port, client_factory=Client, username=user, password=password, known_hosts=trusted,
+                             client_keys=None, agent_path=None, config=None, gss_host=None,
+                             preferred_auth="password,keyboard-interactive", **_algorithms(old)), LOGIN_PATIENCE)
         link = SshLink(name, connection)
         await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
     except asyncssh.PermissionDenied:
         raise AuthRefused(f"{name}: sign-in of {user} was refused") from None
+    except asyncssh.HostKeyNotVerifiable:
+        raise LinkError(f"{name}: its host key is not the one that was pinned at first sight. This is another box, or "
+                        f"somebody stands between; if it was reset on purpose, take the line of {known_as} out of "
+                        "known_hosts") from None
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None
     except TimeoutError:
@@ -80,4 +118,7 @@ async def open_ssh(host: str, port: int, user: str, password: str, name: str) ->
         raise Unreachable(f"{name}: {error.strerror or error}") from None
     except asyncssh.Error as error:
         raise LinkError(f"{name}: {error.reason}") from None
+    if keys is not None and pinned is None and (key := connection.get_server_host_key()):
+        keys.pin(known_as, key.export_public_key("openssh").decode())
+        link.first_sight = True
     return link

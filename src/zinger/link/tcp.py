@@ -60,6 +60,10 @@ class TelnetLink(Link):
         if not self._writer.is_closing():
             self._writer.write(data)
 
+    def send_break(self) -> None:
+        """IAC BRK (RFC 854)."""
+        self._writer.send_iac(b"\xff\xf3")
+
     def close(self) -> None:
         self._task.cancel()
         self._writer.close()

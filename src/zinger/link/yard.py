@@ -9,6 +9,7 @@ from typing import Any
 
 from zinger.link.base import Link, LinkError, Unreachable
 from zinger.link.dial import Dialer, open_console
+from zinger.link.hostkeys import HostKeys
 from zinger.link.tcp import open_telnet
 
 
@@ -61,8 +62,9 @@ class Yard:
 class YardDialer(Dialer):
     """Every way leads through the yard; nothing but loopback is ever dialled."""
 
-    def __init__(self, yard: Yard) -> None:
+    def __init__(self, yard: Yard, host_keys: HostKeys | None = None) -> None:
         self.yard = yard
+        self.host_keys = host_keys or HostKeys()
 
     async def where(self, address: str, port: int) -> tuple[str, int]:
         try:
@@ -71,8 +73,8 @@ class YardDialer(Dialer):
             raise Unreachable(f"{address} port {port}: {error}") from None
         return str(reply["host"]), int(reply["port"])
 
-    async def console(self, device: str, console: str) -> Link:
+    async def console(self, device: str, console: str, settings: str = "") -> Link:
         if console and console != "yard":
-            return await open_console(console)
+            return await open_console(console, settings)
         reply = await self.yard.ask("console", device=device)
         return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

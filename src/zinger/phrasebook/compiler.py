@@ -105,7 +105,8 @@ class Compiler:
         kept = shape.keep if isinstance(shape.keep, list) else [shape.keep]
         keep = tuple(self._phrase(["keep", i] if isinstance(shape.keep, list) else ["keep"],
                                   f"keep.{i}" if i else "keep", p, facts) for i, p in enumerate(kept))
-        for key, place in (("home", shape.home), ("view", shape.view or shape.home)):
+        for key, place in (("home", shape.home), ("view", shape.view or shape.home),
+                           ("administrator", shape.administrator or shape.home)):
             self._known_place([key], place)
         for what, fact in shape.identity.items():
             self._one_of(["identity", what], "mark of a box", what, IDENTITIES)
@@ -124,6 +125,7 @@ class Compiler:
             prepare=tuple(self._phrase(["prepare", i], f"prepare.{i}", p, facts) for i, p in enumerate(shape.prepare)),
             interviews=interviews, warnings=tuple(self._patterns("warnings", shape.warnings)),
             marks={what: self._mark(what, source) for what, source in shape.marks.items()},
+            administrator=shape.administrator or "",
             restart=self._phrase(["restart"], "restart", shape.restart, facts) if shape.restart else None,
             screen=self._screen(typing.screen))
 

@@ -295,6 +295,8 @@ class Phrasebook:
     warnings: tuple[re.Pattern[str], ...] = ()
     marks: Mapping[str, re.Pattern[str]] = field(default_factory=dict)
     """Patterns of lines that tell which box this is, wherever they are shown: `serial`, `mac`, `hostname`."""
+    administrator: str = ""
+    """The place where an administrator ends who signs in from the network; the home place when it is empty."""
     restart: Phrase | None = None
     """How it is restarted by command."""
     screen: tuple[int, int] | None = None

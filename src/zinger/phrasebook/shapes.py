@@ -173,6 +173,7 @@ class BookShape(CardShape):
     typing: Typing = Typing()
     home: str
     view: str | None = None
+    administrator: str | None = None
     noise: list[str] = []
     refusals: list[str] = []
     warnings: list[str] = []

@@ -21,6 +21,8 @@ from zinger.run.prover import Prover
 from zinger.run.pump import TakenOver
 from zinger.script import ScriptPhrase
 from zinger.talk import (
+    Answer,
+    At,
     Interrupted,
     RefusedByDevice,
     Stuck,
@@ -222,9 +224,12 @@ class Carrier:
         for setting, account in wire.device.accounts:
             if setting == phrase.setting == "accounts.administrator":
                 await self._may_sign_in(account.name, account.secret)
+        moves = phrase.effect is Effect.LINK_MOVES and wire.over_network
+        if moves:
+            await self._way_back(phrase)
         await wire.write("say", setting=phrase.setting, words=phrase.shown)
         try:
-            answer = await wire.do(say_phrase(wire.book, phrase, wire.keys))
+            answer = await self._said(phrase, moves)
             if phrase.confirm is not None:
                 await wire.confirm(phrase)
         except RefusedByDevice as refusal:
@@ -238,6 +243,23 @@ class Carrier:
             warned = "; ".join(answer.warnings)
             self.line.phrase(phrase.setting, Mark.SAID, warned)
             wire.note("said", setting=phrase.setting, **({"warned": warned} if warned else {}))
+
+    async def _way_back(self, phrase: ScriptPhrase) -> None:
+        """Before the very link that is spoken over moves, it must be sure how one comes back."""
+        if phrase.confirm is None:
+            raise Stuck(f"saying the {phrase.title} would cut the link over which it is said, and nothing takes it "
+                        "back if that goes wrong; give it a console, or the phrase a confirm")
+        await self.wire.world.laptop.be_near(self.wire.device, self.line.wait)
+
+    async def _said(self, phrase: ScriptPhrase, moves: bool) -> Answer:
+        """Say a phrase; where it moves the link, the silence or loss that follows is what was wanted."""
+        try:
+            answer: Answer = await self.wire.do(say_phrase(self.wire.book, phrase, self.wire.keys))
+        except (Interrupted, Stuck) as error:
+            if not moves or isinstance(error, TakenOver):
+                raise
+            return Answer((), At(self.wire.book.places[phrase.at]))
+        return answer
 
     async def _keep(self, said: bool) -> None:
         if not self.script.keep:

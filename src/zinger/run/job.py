@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zinger.keep import JobFolder, Journal, Vault, VaultError
-from zinger.link import LiveDialer, Yard, YardDialer, YardError
+from zinger.link import HostKeys, LiveDialer, Yard, YardDialer, YardError
 from zinger.plan import Device, Plan, SecretRef, Spot, mend, needed_secrets
 from zinger.run.board import Board, Line, Mark
 from zinger.run.carrier import Carrier
@@ -189,10 +189,11 @@ class Run:
             self.hands.helper = YardHands(self.yard, pace, lambda name, secret: vault.put(
                 {SecretRef(f"{name}/label"): secret}))
         job.board.pace = pace
+        keys = HostKeys(job.folder.host_keys)
         unspeakable = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault, journal=journal, unspeakable=unspeakable,
-            dialer=YardDialer(self.yard) if self.yard else LiveDialer(), hands=self.hands,
+            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys), hands=self.hands,
             laptop=Laptop(self.hands, job.plan.devices, job.board.practice), records=job.folder.records, pace=pace,
             practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak,
             devices=job.plan.devices)

@@ -100,4 +100,6 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
     believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]
     renewed = [(book.factory.user, device.factory_account_secret)] if factory else []
-    return list(dict.fromkeys([*believed, *planned, *renewed]))
+    every = dict.fromkeys([*believed, *planned, *renewed])
+    # where an administrator does not end at home, only the family's own account leads there
+    return [pair for pair in every if not book.administrator or pair[0] == book.factory.user]

@@ -12,7 +12,7 @@ from contextlib import asynccontextmanager
 from typing import Any
 
 from zinger.keep import Recording
-from zinger.link import LinkError
+from zinger.link import Link, LinkError
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, Stop
 from zinger.proof import Facts, Finding, gather
@@ -20,6 +20,7 @@ from zinger.run.board import Line, Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory, credentials, factory_secret, finding_data
 from zinger.run.pump import Pump
+from zinger.run.ways import Ways
 from zinger.run.world import World
 from zinger.script import Script, ScriptPhrase
 from zinger.talk import (
@@ -70,12 +71,16 @@ class OnWire:
         return facts
 
     async def confirm(self, phrase: ScriptPhrase) -> None:
-        """Say that a change stays which would go back by itself; from a new session if the family wants it so."""
+        """Say that a change stays which would go back by itself.
+
+        From a new session where the family wants it so, and where the link is one that the change could have cut.
+        """
         assert phrase.confirm is not None
-        if phrase.confirm.fresh:
+        if phrase.confirm.fresh and self.over_network:
             self.line.say(f"{phrase.title}: comes back in a new session before {phrase.confirm.within:g} s are over")
             self.pump.leave()
-            await self.connect()
+            ways = Ways(self.world, self.device, self.book, self.keys)
+            self._join(await ways.at_the_planned(self._signed_in, phrase.confirm.within * 0.7))
         await self.do(confirm(self.book, phrase, self.keys))
 
     async def know_the_label(self) -> None:
@@ -118,19 +123,37 @@ class OnWire:
         await self.world.journal.write(kind, self.name, **data)
 
     # -- the link ----------------------------------------------------------------------------------
+    @property
+    def over_network(self) -> bool:
+        """Whether it is spoken to over SSH, so that a change of its address cuts the link."""
+        return self.device.console.startswith("ssh://")
+
     async def connect(self) -> None:
-        """Open the console; in practice a missing cable is plugged in first. Raises LinkError."""
+        """Open the way to it; in practice a missing cable is plugged in first. Raises LinkError."""
         if self.pump.link is not None:
             return
+        if self.over_network:
+            link: Link = await Ways(self.world, self.device, self.book, self.keys).open(self._signed_in)
+        else:
+            link = await self._console()
+        self._join(link)
+
+    def _join(self, link: Link) -> None:
+        self.line.link = link.name
+        self.pump.join(link, self._recording("ssh" if self.over_network else "console"))
+
+    async def _console(self) -> Link:
+        settings = self.book.factory.console
         try:
-            link = await self.world.dialer.console(self.name, self.device.console)
+            return await self.world.dialer.console(self.name, self.device.console, settings)
         except LinkError as error:
             if not self.world.practice or self._was_plugged:
                 raise
             await self.plug(str(error))
-            link = await self.world.dialer.console(self.name, self.device.console)
-        self.line.link = link.name
-        self.pump.join(link, self._recording("console"))
+            return await self.world.dialer.console(self.name, self.device.console, settings)
+
+    def _signed_in(self, user: str, secret: str) -> None:
+        self.note("signed in", user=user, secret=secret)
 
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""

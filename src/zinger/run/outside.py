@@ -50,7 +50,8 @@ class Outside:
         if not self._over_ssh:
             return
         for setting, account in self.device.accounts:
-            yield account.name, account, self.book.home if setting == "accounts.administrator" else self.book.view
+            home = self.book.administrator or self.book.home
+            yield account.name, account, home if setting == "accounts.administrator" else self.book.view
         if self.book.factory.user:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 

@@ -180,7 +180,8 @@ class _Filler:
         return ScriptPhrase(
             setting=phrase.setting, title=phrase.title, stop=Stop.ROLE, value="", at=phrase.at, lines=lines,
             replies=replies, through=frozenset(phrase.through), expect=phrase.expect, progress=phrase.progress,
-            patience=phrase.patience, effect=phrase.effect, confirm=phrase.confirm,
+            patience=phrase.patience, effect=phrase.effect, confirm=phrase.confirm and replace(
+                phrase.confirm, say=render_text(phrase.confirm.say, **using(phrase.confirm.say))),
             undo=render_text(phrase.undo, **using(phrase.undo)) if phrase.undo else "", fact=phrase.fact,
             expected=tuple(line for text in shows for line in text.split("\n") if line), holds=phrase.holds,
             interview=phrase.interview)

@@ -95,6 +95,11 @@ class Keyring:
         self._at = self._tries = 0
         return current
 
+    def accept(self, user: str, secret: SecretRef) -> None:
+        """This credential was accepted elsewhere (at the door of the way in): it comes first from now on."""
+        self.credentials = [(user, secret), *(c for c in self.credentials if c != (user, secret))]
+        self._at = self._tries = 0
+
     def renewed(self, user: str) -> SecretRef:
         """A forced change was accepted: the new secret comes first from now on."""
         secret = self.renewals[user]

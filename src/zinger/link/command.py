@@ -1,0 +1,67 @@
+"""A local command on a pseudo-terminal as a link: for whatever else leads to a console."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import pty
+import shlex
+
+from zinger.link.base import Link, LinkError
+
+
+class CommandLink(Link):
+    """A running command; its terminal is the line."""
+
+    def __init__(self, name: str, terminal: int, process: asyncio.subprocess.Process) -> None:
+        super().__init__(name)
+        self._terminal, self._process = terminal, process
+        self._open = True
+        self._loop = asyncio.get_running_loop()
+        self._loop.add_reader(terminal, self._read)
+
+    def _read(self) -> None:
+        try:
+            data = os.read(self._terminal, 65536)
+        except OSError:
+            data = b""
+        if data:
+            self.heard(data)
+        else:
+            self._shut()
+            self.ended("the command ended")
+
+    def write(self, data: bytes) -> None:
+        if self._open:
+            with contextlib.suppress(OSError):
+                os.write(self._terminal, data)
+
+    def close(self) -> None:
+        self._lost = "closed"
+        self._shut()
+        with contextlib.suppress(ProcessLookupError):
+            self._process.terminate()
+
+    def _shut(self) -> None:
+        if self._open:
+            self._open = False
+            self._loop.remove_reader(self._terminal)
+            os.close(self._terminal)
+
+
+async def open_command(command: str, name: str) -> CommandLink:
+    """Start a command, without a shell; raises LinkError."""
+    words = shlex.split(command)
+    if not words:
+        raise LinkError("the command is empty; write it like command:telnet 192.0.2.5 4001")
+    parent, child = pty.openpty()
+    try:
+        process = await asyncio.create_subprocess_exec(
+            *words, stdin=child, stdout=child, stderr=child, start_new_session=True)
+    except OSError as error:
+        os.close(parent)
+        raise LinkError(f"{name}: {words[0]} can't be started: {error.strerror}") from None
+    finally:
+        os.close(child)
+    return CommandLink(name, parent, process)

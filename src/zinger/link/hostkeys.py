@@ -1,0 +1,36 @@
+"""SSH host keys: pinned at first sight, in a file that OpenSSH can read too (its known_hosts form)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zinger.link.base import LinkError
+
+
+class HostKeys:
+    """The keys of one job, by the name under which each device was met."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        self.file = file
+        self._keys: dict[str, str] = {}
+        if file is not None and file.exists():
+            for line in file.read_text("utf-8", "replace").splitlines():
+                name, _, key = line.strip().partition(" ")
+                if name and key and not name.startswith("#"):
+                    self._keys[name] = " ".join(key.split()[:2])
+
+    def pinned(self, name: str) -> str | None:
+        """The key of that name, as `type base64`; None when it was never met."""
+        return self._keys.get(name)
+
+    def pin(self, name: str, key: str) -> None:
+        """Keep a key that was met first; it is on disk when this returns. Raises LinkError."""
+        self._keys[name] = " ".join(key.split()[:2])
+        if self.file is None:
+            return
+        draft = self.file.with_suffix(".new")
+        try:
+            draft.write_text("".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())))
+            draft.replace(self.file)
+        except OSError as error:
+            raise LinkError(f"{self.file} can't be written: {error.strerror}") from None
