@@ -215,6 +215,13 @@ class Yard:
         console.feed(text.encode())
         return {}
 
+    def do_state(self, device: str) -> Reply:
+        """What runs in the device now, without its people's secrets: the yard's own witness."""
+        box = self._box(device)
+        state = box.running.dump()
+        state["people"] = {name: person["level"] for name, person in state["people"].items()}
+        return {"running": state, "saved": not box.unsaved()}
+
     def do_stop(self) -> Reply:
         self.stopped.set()
         return {}

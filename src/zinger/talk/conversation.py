@@ -260,7 +260,7 @@ class Conversation:
         """Something unknown stands there: wait for it to go on, then ask a person."""
         tail = self.ear.tail
         limit = self.manner.strange if tail.rstrip()[-1] in _QUESTION_ENDS else patience
-        if now - self.standing.heard < limit:
+        if now < self.standing.heard + limit:
             return Wait(self.standing.heard + limit, "something unknown stands there")
         self._fail(Stuck("it shows something that this phrasebook does not know", tail), now)
         return None
@@ -303,7 +303,7 @@ class Conversation:
             self._outbox.append(Say(self.typist.next_words()))
             return None
         limit = self.manner.settle if verdict is Echo.DAMAGED else self.manner.echo
-        if now - self.standing.heard < limit:
+        if now < self.standing.heard + limit:
             return Wait(self.standing.heard + limit, "the echo is not complete")
         self._events.append(Mended(self.typist.text, echoed))
         if not self.typist.came_back_damaged():
@@ -326,7 +326,7 @@ class Conversation:
 
     def _resume(self, now: float) -> Wait | None:
         """What the device has of the line stands there: Enter if it is whole, else go on from where it is good."""
-        if now - self.standing.heard < self.manner.settle:
+        if now < self.standing.heard + self.manner.settle:
             return Wait(self.standing.heard + self.manner.settle, "the line is shown again")
         if not self.ear.tail.startswith(self._mark):
             self._cancel(now)

@@ -80,7 +80,7 @@ class Standing:
         if found is None:
             return self._pushed_away(now) if not tail.strip() else Seen.NOTHING_KNOWN
         place, match = found
-        still = now - self.heard >= self.manner.settle
+        still = now >= self.heard + self.manner.settle
         if "half_typed" in match.groupdict() and match["half_typed"].strip():
             return Seen.HALF_TYPED if still else self._hold_still("a half-typed line stands there")
         if still or (place.name in expect and not self.doubtful and not self.book.screen):
@@ -94,7 +94,7 @@ class Standing:
             found = self.book.recognise(f"{line.rstrip()} ") or self.book.recognise(line)
             if found is None or (found[1].groupdict().get("half_typed") or "").strip():
                 return Seen.NOTHING_KNOWN
-            if now - self.heard < self.manner.settle:
+            if now < self.heard + self.manner.settle:
                 return self._hold_still("a log line came between")
             return self._arrived(*found)
         return Seen.NOTHING_KNOWN

@@ -1,0 +1,441 @@
+"""The language of phrasebooks: what each part of it comes to, as a script, as talk, and as facts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from importlib import resources
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.test_talk import Player
+from zinger.phrasebook import (
+    Effect,
+    Holds,
+    Phrasebook,
+    PhrasebookError,
+    Said,
+    Take,
+    WordsError,
+    load_family,
+    load_phrasebook,
+    masked,
+    render_lines,
+    shipped_families,
+)
+from zinger.phrasebook.examine import examine
+from zinger.phrasebook.writing import FILTERS, flag, folded, mac, mask, pieces, prefix, seconds, unfolded
+from zinger.plan import SecretRef, Stop, read_job, read_sheet, resolve
+from zinger.proof import Source, Verdict, gather, judge
+from zinger.script import Script, ScriptPhrase, compile_script
+from zinger.talk import (
+    Done,
+    Failed,
+    Keyring,
+    Manner,
+    RefusedByDevice,
+    Stuck,
+    arrive,
+    hold_interview,
+    say_phrase,
+    take_reading,
+)
+
+# A family with one of everything, in a language that nothing else speaks.
+BOOK = r"""
+family: lathe-x1
+title: Lathe X1
+factory: {sign_in: {user: u, password: p}, boots_in: 10 s}
+typing: {cancel: ctrl-x, longest_line: 40}
+home: top
+noise: ['^# ']
+refusals: ['^no: ']
+warnings: ['^mind: ']
+boot: ['^lathe wakes']
+marks: {serial: 'lathe (?P<value>LX\d+)'}
+places:
+  hail: {notice: 'any key goes on', press: space}
+  board: {menu: 'which: ', choices: '^ (?P<key>\d) (?P<text>\S+)$'}
+  in: {asks: 'who: ', enter: harmless}
+  top: {prompt: '^top> '}
+  far: {prompt: '^far> '}
+  near: {prompt: '^near> '}
+  q_name: {asks: '^name \{(?P<default>.*)\}: ', takes: '[a-z0-9-]{1,8}'}
+  q_net: {asks: '^net \{(?P<default>.*)\}: '}
+  q_more: {asks: '^more \{(?P<default>.*)\}: '}
+  q_key: {asks: '^key: ', blind: true}
+  q_all: {asks: '^take it: '}
+moves:
+  - {from: board, choose: '{{ device }}', to: [in, top]}
+  - {from: in, say: '{{ user }}', to: top}
+  - {from: top, say: long way, to: far, cost: 9}
+  - {from: top, say: to near, to: near}
+  - {from: near, say: to far, to: far}
+  - {from: far, say: back, to: top}
+  - {from: near, say: back, to: top}
+prepare:
+  - {title: ground, at: top, say: lay ground, read: ground, shows: flat}
+interviews:
+  setup:
+    first: q_name
+    begin: {at: top, say: ask}
+    again: ctrl-z
+    otherwise: {q_name: '', q_net: '', q_more: n}
+    summary: {at: q_all, 'yes': 'y', 'no': 'n', take: {net: '^ net (?P<value>.+)$'}}
+    ends: [top]
+settings:
+  hostname:
+    {in: setup, replies: {q_name: '{{ value }}'}, read: name, also: {at: top, say: 'call {{ value }}', read: name}}
+  wireless.ssids:
+    in: setup
+    replies:
+      q_net: |
+        {% for s in value %}
+        {{ s.name }}
+        {% endfor %}
+      q_key: |
+        {% for s in value if s.secret %}
+        {{ s.secret }}
+        {% endfor %}
+      q_more: |
+        {% for s in value %}
+        {{ 'n' if loop.last else 'y' }}
+        {% endfor %}
+    read: net
+    shows: '{{ value.name }}'
+  switch.vlans:
+    at: top
+    after: [switch.ports]
+    say: |
+      {% for v in value %}
+      v {{ v.id }} ~> near
+      {% if v.name %}
+      as {{ v.name }}
+      {% endif %}
+      back ~> top
+      {% endfor %}
+    read: vlan
+    shows: '{{ value.id }} {{ value.name }}'
+    holds: in any order
+  switch.ports:
+    at: top
+    say: p {{ value | map(attribute='ports') | map('folded') | join(' ') }}
+    read: port
+    holds: among others
+    shows: |
+      {% for p in value.ports %}
+      {{ p }} {{ value.vlan }}
+      {% endfor %}
+  idle.timeout: {at: top, say: 'idle {{ value }}', confirm: {at: top, say: 'stay {{ value }}', within: 60 s}}
+  services.ssh:
+    {at: top, say: "ssh {{ value | flag('up', 'down') }}", read: ssh, shows: "{{ value | flag('up', 'down') }}"}
+readings:
+  all:
+    at: top
+    ask: tell
+    take: {name: '^name (?P<value>\S+)$', net: '^net (?P<value>.+)$', ground: '^ground (?P<value>\w+)$',
+           vlan: '^vlan (?P<value>.+)$', port: '^port (?P<value>.+)$', ssh: '^ssh (?P<value>\w+)$'}
+keep:
+  - {title: weigh, at: top, say: weigh, expect: '^sound$'}
+  - {title: enact, at: top, say: enact, progress: '(?P<percent>\d+) of 100', patience: 60 s, effect: restarts}
+"""
+SHEET = b"""hostname,site,family,address,ssids,vlans,ports,idle timeout
+lx1,wj,lathe-x1,10.44.8.9,"a psk secret wifi; b open guest","20 staff; 30","1-3 access vlan 20; 7 access vlan 30",10
+"""
+JOB = """job: t
+baseline: {services: {ssh: on}, accounts: {administrator: ada}}
+sites: {wj: {subnet: 10.44.8.0/24}}
+"""
+
+
+@pytest.fixture(scope="module")
+def book() -> Phrasebook:
+    return load_phrasebook(BOOK, "lathe-x1.yaml")
+
+
+@pytest.fixture(scope="module")
+def script(book: Phrasebook) -> Script:
+    rows, problems = read_sheet(SHEET)
+    assert not problems
+    return compile_script(resolve(read_job(JOB), rows, {"lathe-x1": book.rules}).devices[0], book)
+
+
+def phrase(script: Script, setting: str) -> ScriptPhrase:
+    return next(p for p in script.phrases if p.setting == setting)
+
+
+def keys(device: str = "lx1") -> Keyring:
+    return Keyring([("u", SecretRef("factory/lathe-x1"))], {}, device)
+
+
+# -- scripts ------------------------------------------------------------------------------------------
+def test_loops_conditions_order_and_several_lines(script: Script) -> None:
+    assert script.phrases[0].setting == "prepare.0" and script.phrases[0].expected == ("flat",)
+    order = [p.setting for p in script.phrases]
+    assert order.index("switch.ports") < order.index("switch.vlans")
+    assert phrase(script, "switch.vlans").lines == (
+        Said(("v 20",), "near"), Said(("as staff",)), Said(("back",), "top"), Said(("v 30",), "near"),
+        Said(("back",), "top"))
+    ports = phrase(script, "switch.ports")
+    assert ports.shown == "p 1-3 7" and ports.expected == ("1 20", "2 20", "3 20", "7 30")
+    assert ports.holds is Holds.AMONG_OTHERS
+    assert phrase(script, "idle.timeout").confirm.say == "stay 10"  # type: ignore[union-attr]
+    assert [(p.title, p.stop, p.effect) for p in script.keep] == [
+        ("weigh", Stop.KEEP, Effect.NONE), ("enact", Stop.KEEP, Effect.RESTARTS)]
+
+
+def test_an_interview_has_an_answer_for_each_question_in_turn(script: Script) -> None:
+    held = script.interviews["setup"]
+    assert {q: [masked(w) for w in turns] for q, turns in held.answers.items()} == {
+        "q_name": ["lx1"], "q_net": ["a", "b"], "q_more": ["y", "n"], "q_key": ["••••••••"]}
+    assert phrase(script, "hostname").also is not None
+
+
+@pytest.mark.parametrize(("sheet", "why"), [
+    (SHEET.replace(b"lx1,", b"lx1-is-too-long,"), "no answer that q name takes"),
+    (SHEET.replace(b"30\"", b"30 a-name-that-is-longer-than-forty-characters-is\""), "a line of 49 characters"),
+])
+def test_what_the_family_would_not_take_is_caught_before_it_is_said(book: Phrasebook, sheet: bytes, why: str) -> None:
+    device = resolve(read_job(JOB), read_sheet(sheet)[0], {"lathe-x1": book.rules}).devices[0]
+    blocked = [u for u in compile_script(device, book).unsaid if u.blocks]
+    assert len(blocked) == 1 and why in blocked[0].why
+
+
+# -- talk ---------------------------------------------------------------------------------------------
+def talk(book: Phrasebook, errand: Any, shown: bytes, replies: list[bytes]) -> tuple[Any, list[str]]:
+    player = Player(book, replies)
+    player.talk.manner = player.talk.standing.manner = Manner(boots_in=1.0, echo_check=False)
+    return player.run(errand, shown), [said.rstrip("\r") for said in player.said]
+
+
+def test_notices_are_passed_a_menu_offers_and_the_cheapest_way_is_taken(book: Phrasebook) -> None:
+    ended, said = talk(book, arrive(book, "far", keys()), b"any key goes on", [
+        b"\r\n 1 other\r\n 2 lx1\r\nwhich: ", b"\r\nwho: ", b"\r\ntop> ", b"\r\nnear> ", b"\r\nfar> "])
+    assert isinstance(ended, Done) and said == [" ", "2", "u", "to near", "to far"]
+    ended, said = talk(book, arrive(book, "far", keys("lx9")), b" 1 other\r\nwhich: ", [])
+    assert isinstance(ended.error, Stuck) and "does not offer lx9; it offers other" in str(ended.error) and said == []
+
+
+INTERVIEW = [b"\r\nname {lathe}: ", b"\r\nnet {none}: ", b"\r\nkey: ", b"\r\nmore {n}: ", b"\r\nnet {none}: ",
+             b"\r\nmore {n}: ", b"\r\n net a\r\n net b\r\ntake it: ", b"\r\ndone\r\ntop> "]
+ANSWERS = ["ask", "lx1", "a", "••••••••", "y", "b", "", "y"]
+
+
+def test_an_interview_is_answered_by_what_it_asks_and_keeps_what_is_right(book: Phrasebook, script: Script) -> None:
+    """The last `more {n}` is answered by Enter alone, since n is what stands there."""
+    held = script.interviews["setup"]
+    ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ", list(INTERVIEW))
+    assert isinstance(ended, Done), ended
+    assert said == ANSWERS
+
+
+def test_a_half_answered_interview_is_begun_anew_and_a_wrong_summary_is_not_taken(
+        book: Phrasebook, script: Script) -> None:
+    held = script.interviews["setup"]
+    wrong = [b"\r\nname {lathe}: ", *INTERVIEW[1:6], b"\r\n net a\r\n net x\r\ntake it: "]
+    ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *INTERVIEW])
+    assert isinstance(ended, Done), ended
+    assert said == ["\x1a", *ANSWERS[1:7], "n", *ANSWERS[1:]]
+    ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *wrong])
+    assert isinstance(ended.error, Stuck) and "summary shows wireless networks otherwise" in str(ended.error)
+
+
+def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script) -> None:
+    held = script.interviews["setup"]
+    ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ", [b"\r\nname {x}: "] * 99)
+    assert isinstance(ended, Failed) and "again and again" in str(ended.error) and len(said) < 10
+    ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ",
+                       [b"\r\nname {x}: ", *[b"\r\nno: too short\r\nname {x}: "] * 99])
+    assert isinstance(ended.error, RefusedByDevice) and "too short" in str(ended.error)
+
+
+def test_lines_lead_where_they_say_or_the_phrase_stops(book: Phrasebook, script: Script) -> None:
+    vlans = phrase(script, "switch.vlans")
+    replies = [b"\r\nnear> ", b"\r\nmind: slow\r\nnear> ", b"\r\ntop> ", b"\r\nnear> ", b"\r\ntop> "]
+    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", list(replies))
+    assert isinstance(ended, Done) and ended.result.warnings == ("mind: slow",)
+    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", [b"\r\nno: not now\r\ntop> "])
+    assert isinstance(ended.error, RefusedByDevice) and said == ["v 20"]
+    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", [b"\r\ntop> "])
+    assert not isinstance(ended, Done) and "stood at top" in str(ended.error) and said == ["v 20"]
+
+
+def test_progress_is_told_and_its_silence_has_an_end(book: Phrasebook, script: Script) -> None:
+    player = Player(book, [])
+    player.talk.manner = player.talk.standing.manner = Manner(boots_in=1.0, echo_check=False)
+    player.talk.begin(say_phrase(book, script.keep[1], keys()), player.now)
+    player.show(b"top> ")
+    player.now += 1
+    player.poll()
+    assert player.said == ["enact\r"]
+    for percent in range(0, 100, 20):
+        player.now += 50
+        player.show(f"\r{percent} of 100".encode())
+    why = [e.why for e in player.talk.take_events() if type(e).__name__ == "Told"]
+    assert why[-1] == "enact, 80 %"
+    ended = player.poll()
+    while not isinstance(ended, (Done, Failed)):
+        player.now = max(player.now + 1, ended.until)
+        ended = player.poll()
+    assert isinstance(ended, Failed) and "does not know" in str(ended.error)
+
+
+def test_a_reading_torn_by_log_lines_is_asked_again(book: Phrasebook) -> None:
+    torn, whole = b"\r\nname l\r\n# fan\r\nx1\r\ntop> ", b"\r\nname lx1\r\ntop> "
+    ended, said = talk(book, take_reading(book, book.readings["all"], keys()), b"top> ", [torn, whole])
+    assert ended == Done(("name lx1",)) and said == ["tell", "tell"]
+
+
+@pytest.mark.parametrize(("shown", "serial"), [(b"lathe LX77\r\ntop> ", "LX77"), (b"top> ", None)])
+def test_what_a_console_shows_of_its_box_is_remembered(book: Phrasebook, shown: bytes, serial: str | None) -> None:
+    player = Player(book, [])
+    player.run(arrive(book, "top", keys()), shown)
+    assert player.talk.standing.marks.get("serial") == serial
+
+
+# -- facts --------------------------------------------------------------------------------------------
+LINES = ("box 1", "  name a", "  mask 255.255.255.0", "box 2", "  name b", "  list x, y,z", "",
+         "PORT    KIND  VLAN  NOTE", "1/1     bare  20    a desk", "1/2           -", "", "1/3     bare  30")
+
+
+def taken(**wanted: Any) -> list[str]:
+    import re
+
+    take = Take("f", re.compile(wanted.pop("pattern")), wanted.pop("value", "{{ value }}"),
+                **{k: re.compile(v) if isinstance(v, str) else v for k, v in wanted.items()})
+    return [fact.value for fact in gather({"f": take}, LINES, re.compile(r"^\S")).get("f", ())]
+
+
+def test_facts_by_section_table_list_and_in_one_writing() -> None:
+    assert taken(pattern=r"^  name (?P<value>\w+)$") == ["a", "b"]
+    assert taken(pattern=r"^  name (?P<value>\w+)$", under="^box 2$") == ["b"]
+    assert taken(pattern=r"^  name (?P<n>\w+)$", under=r"^box (?P<x>\d)$", value="{{ x }}:{{ n }}") == ["1:a", "2:b"]
+    assert taken(pattern=r"^  mask (?P<m>\S+)$", value="/{{ m | prefix }}") == ["/24"]
+    assert taken(pattern=r"^  name (?P<m>\S+)$", value="{{ m | prefix }}") == ["a", "b"]  # as it was shown
+    assert taken(pattern=r"^  list (?P<value>.+)$", split=", *") == ["x", "y", "z"]
+    assert taken(pattern=r"^PORT +KIND", columns={"p": "PORT", "v": "VLAN", "n": "NOTE"},
+                 value="{{ p }} {{ v }} {{ n }}") == ["1/1 20 a desk", "1/2 -"]
+
+
+@pytest.mark.parametrize(("shown", "verdict", "read"), [
+    (("port 1 20", "port 2 20", "port 3 20", "port 4 99", "port 7 30"), Verdict.HOLDS, "1-3 20  7 30"),
+    (("port 1 20", "port 2 99", "port 3 20", "port 7 30"), Verdict.DIFFERS, "1,3 20  2 99  7 30"),
+    (("port 9 20",), Verdict.ABSENT, ""),
+])
+def test_among_others_only_what_was_planned_matters(
+        book: Phrasebook, script: Script, shown: tuple[str, ...], verdict: Verdict, read: str) -> None:
+    facts = gather(book.readings["all"].take, shown)
+    found = next(f for f in judge(script, facts, Source.RUNNING) if f.setting == "switch.ports")
+    assert (found.verdict, found.read) == (verdict, read)
+
+
+# -- writing ------------------------------------------------------------------------------------------
+@given(st.integers(0, 32))
+def test_a_mask_is_a_length_and_back(length: int) -> None:
+    assert prefix(mask(length)) == length
+
+
+@given(st.lists(st.integers(1, 60).map(str), unique=True, min_size=1), st.integers(5, 30))
+def test_ports_in_pieces_are_the_same_ports(ports: list[str], longest: int) -> None:
+    ordered = sorted(ports, key=int)
+    parts = pieces(ordered, longest)
+    assert [p for part in parts for p in unfolded(part)] == ordered and all(len(p) <= longest for p in parts)
+    assert unfolded(folded(ordered)) == tuple(ordered)
+
+
+@pytest.mark.parametrize(("text", "is_"), [("90", 90), ("10 min", 600), ("1h30m", 5400), ("1 d, 2 hours", 93600),
+                                           ("00:10:00", 600), ("02:30", 150)])
+def test_durations_in_any_writing(text: str, is_: int) -> None:
+    assert seconds(text) == is_
+
+
+def test_other_writings_and_what_is_none() -> None:
+    assert mac("02-4B-56-10-33-01", ".", 4) == "024b.5610.3301"
+    assert flag("Enabled") == "on" and flag(False, "y", "n") == "n"
+    for wrong in (lambda: mask("255.0.255.0"), lambda: seconds("soon"), lambda: mac("02"), lambda: flag("perhaps")):
+        with pytest.raises(ValueError):
+            wrong()
+    assert set(FILTERS) >= {"mask", "wildcard", "prefix", "mac", "seconds", "minutes", "folded", "flag", "listed"}
+
+
+@pytest.mark.parametrize("value", ["two\nlines", "top ~> far\u2028", "\ue002far"])
+def test_a_value_can_never_add_a_line_or_a_way(value: str) -> None:
+    with pytest.raises(WordsError):
+        render_lines("say {{ value }} ~> top", value=value)
+    assert render_lines("say {{ value }} ~> top", value="x ~> far") == (Said(("say x ~> far",), "top"),)
+
+
+def test_a_secret_inside_something_else_is_not_said() -> None:
+    with pytest.raises(WordsError, match="by itself"):
+        render_lines("{{ value | join(' ') }}", value=[SecretRef("a"), "b"])
+
+
+# -- files --------------------------------------------------------------------------------------------
+def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() -> None:
+    books = shipped_families()
+    s2, s9 = books["quern-s2"], books["quern-s9"]
+    assert set(s2.places) < set(s9.places) and "switch.routes" in s9.phrases and "switch.routes" not in s2.phrases
+    assert len(s9.moves) == len(s2.moves) + 2 and "port" in s9.readings["everything"].take
+    child = ("family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n"
+             "  - {from: base, say: x, to: nowhere}\n")
+    with pytest.raises(PhrasebookError) as caught:
+        load_family(child, "own.yaml")
+    told = str(caught.value)
+    assert f"own.yaml:6 (moves.{len(s2.moves)}.to): no place is called 'nowhere'" in told, told
+    assert "quern-s2.yaml:" in told and "no place is called 'guard'" in told
+    for like, why in (("own", "no other family"), ("nothing", "no other family")):
+        with pytest.raises(PhrasebookError, match=why):
+            load_family(f"family: own\nlike: {like}\n", "own.yaml")
+
+
+FAULTS = [
+    ("choose: '{{ device }}'", "choose: '{{ devise }}'", "did you mean device?"),
+    ("'^ (?P<key>\\d) (?P<text>\\S+)$'", "'^ (?P<key>\\d)$'", "needs groups named key and text"),
+    ("holds: among others", "holds: among other", "did you mean among others?"),
+    ("effect: restarts", "effect: restart", "did you mean restarts?"),
+    ("within: 60 s", "within: a while", "write it like 90 s"),
+    ("in: setup, replies: {q_name", "in: set-up, replies: {q_name", "did you mean setup?"),
+    ("v {{ v.id }} ~> near", "v {{ v.id }} ~> neer", "did you mean near?"),
+    ("at: top, say: weigh,", "at: top,", "'say' is missing"),
+    ("marks: {serial:", "marks: {seriel:", "did you mean serial?"),
+    ("{net: '^ net (?P<value>.+)$'}", "{net: '^ net .+$'}", "no group named value"),
+    ("again: ctrl-z", "again: ctrl-zz", "did you mean ctrl-z?"),
+    ("  - {from: near, say: back,", "  - {from: near, say: back, press: q,", "exactly one of say, press"),
+    ("typing: {cancel: ctrl-x,", "typing: {screen: wide, cancel: ctrl-x,", "write it like 80x24"),
+    ("after: [switch.ports]", "after: [switch.prots]", "did you mean switch.ports?"),
+    ("    first: q_name", "    frist: q_name", "did you mean first?"),
+]
+
+
+@pytest.mark.parametrize(("right", "wrong", "why"), FAULTS)
+def test_a_fault_of_any_part_is_told_with_its_line(right: str, wrong: str, why: str) -> None:
+    assert BOOK.count(right) >= 1
+    with pytest.raises(PhrasebookError) as caught:
+        load_phrasebook(BOOK.replace(right, wrong, 1), "lathe-x1.yaml")
+    line = next(n for n, text in enumerate(BOOK.split("\n"), 1) if right.split("\n")[0].strip() in text)
+    told = [p for p in caught.value.problems if why in str(p)]
+    assert told and all(p.spot.line and abs(p.spot.line - line) <= 6 for p in told), str(caught.value)
+
+
+@pytest.mark.parametrize(("old", "new", "id"), [
+    ("    ends: [top]\n", "", "interview-endless"),
+    ("within: 60 s", "within: 5 s", "confirm-too-soon"),
+    ("progress: '(?P<percent>\\d+) of 100'", "progress: '(?P<percent>(\\d+)+) of 100'", "pattern-runs-away"),
+    ("otherwise: {q_name: '', q_net: '', q_more: n}", "otherwise: {q_name: '', q_more: n}", "question-unanswered"),
+])
+def test_examination_reads_every_part(old: str, new: str, id: str) -> None:
+    def ids(text: str) -> set[str]:
+        return {p.id for p in examine(load_phrasebook(text, "x"), "x")}
+
+    assert old in BOOK and id in ids(BOOK.replace(old, new)) - ids(BOOK)
+
+
+@pytest.mark.parametrize("family", ["quern-s9", "hollin-g4", "hollin-m1", "sallow-w5", "marrable-v6", "linux-box"])
+def test_the_shipped_families_have_nothing_to_mend(family: str) -> None:
+    file = f"{family}.yaml"
+    read: Callable[..., str] = (resources.files("zinger.phrasebook") / "families" / file).read_text
+    problems = examine(load_phrasebook(read("utf-8"), file), file)
+    assert [str(p) for p in problems if p.severity.value == "mend"] == []
+    assert "phrase-unread" not in {p.id for p in problems}
