@@ -125,8 +125,8 @@ class Carrier:
             await wire.connect()
             try:
                 await wire.do(look(FIRST_LOOK))
-            except Stuck:
-                if wire.pump.conversation.ear.tail.strip():
+            except Stuck as error:
+                if error.shown.strip():
                     raise
                 await wire.plug("nothing answers on its console")
                 await wire.do(look(SECOND_LOOK))

@@ -217,7 +217,9 @@ class Conversation:
             return self._stare(self._request.patience, now)
         end = self._began + self._request.patience
         if now >= end:
-            self._fail(Stuck("nothing answers on this line; is it plugged in and switched on?"), now)
+            said = next((line for line in reversed(self.ear.recent()) if line.strip()), "")
+            self._fail(Stuck("it talks and talks and no known place comes", said) if said else
+                       Stuck("nothing answers on this line; is it plugged in and switched on?"), now)
             return None
         return self._nudge(end, now)
 
@@ -428,7 +430,7 @@ class Conversation:
             return None
         if at is not None and at.place.passes:
             return Wait(heard + _KEY_LOST * self.manner.echo, "waits for the next page")
-        may_nudge = at is not None and at.place.kind is Kind.PROMPT and not self.standing.doubtful
+        may_nudge = at is not None and at.place.enter_is_harmless and not self.standing.doubtful
         if may_nudge and now >= heard + patience / 2:
             self._press_enter()
             return None

@@ -38,6 +38,8 @@ TRIES_EACH = 2
 """Tries a credential, since devices lock out."""
 SIGN_IN_PATIENCE = 90.0
 """Seconds to wait at a sign-in: after wrong tries devices let a line rest."""
+JOIN_PATIENCE = 6.0
+"""Seconds to wait for what a menu leads to; a console that it joins is often silent until Enter is pressed."""
 BLIND_REFUSALS = 1
 """Refusals forgiven while questions are answered, since blind typing may be damaged unseen."""
 ROUNDS = 4
@@ -149,7 +151,7 @@ def _take(book: Phrasebook, move: Move, at: At, keys: Keyring) -> Errand[At]:
         words = render(move.say, **used) if move.say is not None else (_choice(move, at, used),)
         signs_in = bool(move.uses & {"user", "password", "new_password"})
         answer = yield Line(words, at.place.blind, expect, "signing in" if signs_in else purpose,
-                            SIGN_IN_PATIENCE if signs_in else 30.0)
+                            SIGN_IN_PATIENCE if signs_in else JOIN_PATIENCE if move.choose else 30.0)
     assert isinstance(answer, Answer)
     yield from _judge(book, move, answer, keys, user)
     return answer.at
