@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from zinger.headless import DONE, FINDINGS
-from zinger.keep import JobFolderError, write_whole
+from zinger.keep import JobFolderError, events_of, write_whole
 from zinger.phrasebook import Card, Families, Kind, Phrasebook, load_family, schema
 from zinger.phrasebook.begin import commented_start
 from zinger.phrasebook.examine import examine
@@ -146,28 +146,11 @@ def try_(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's f
     """Replay a recording through the map, and say line by line what was recognised."""
     book, _ = _spoken(name)
     unknown = 0
-    for heard in replay(_events(recording), book):
+    for heard in replay(events_of(recording), book):
         unknown += heard.kind in ("", "unknown")
         if not only_unknown or heard.kind in ("", "unknown"):
             print(f"{heard.at:8.2f}  {heard.kind or '-':<8} {heard.name:<34} {heard.text}")
     print(f"{unknown} lines that nothing recognises")
-
-
-def _events(file: Path) -> Iterator[tuple[float, str, str]]:
-    """The events of an asciicast v2 file; raises RunError with the line that can't be read."""
-    try:
-        with file.open(encoding="utf-8") as lines:
-            for number, line in enumerate(lines, 1):
-                try:
-                    entry = json.loads(line)
-                    if number > 1:
-                        yield float(entry[0]), str(entry[1]), str(entry[2])
-                    elif entry.get("version") != 2:
-                        raise RunError(f"{file} is no asciicast v2 recording")
-                except (ValueError, IndexError, TypeError, AttributeError, KeyError):
-                    raise RunError(f"{file}:{number} is no line of an asciicast v2 recording") from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise RunError(f"{file} can't be read: {error}") from None
 
 
 @family.command("schema")

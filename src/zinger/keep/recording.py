@@ -9,11 +9,40 @@ from __future__ import annotations
 import codecs
 import json
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 WIDTH, HEIGHT = 80, 24
+Event = tuple[float, str, str]
+"""Seconds from the beginning, code (`o` shown, `i` said, `m` mark), text."""
 FLUSH_EVERY = 1.0
 _quoted = json.JSONEncoder(ensure_ascii=False).encode
+
+
+class RecordingError(Exception):
+    """A file that is no recording, or can't be read; the message says where."""
+
+
+def events_of(file: Path) -> Iterator[Event]:
+    """The events of an asciicast v2 file; raises RecordingError with the line that can't be read.
+
+    A last line without its end, as a crash leaves it, ends the recording.
+    """
+    try:
+        with file.open(encoding="utf-8") as lines:
+            for number, line in enumerate(lines, 1):
+                try:
+                    entry = json.loads(line)
+                    if number > 1:
+                        yield float(entry[0]), str(entry[1]), str(entry[2])
+                    elif entry.get("version") != 2:
+                        raise RecordingError(f"{file} is no asciicast v2 recording")
+                except (ValueError, IndexError, TypeError, AttributeError, KeyError):
+                    if number > 1 and not line.endswith("\n"):
+                        return
+                    raise RecordingError(f"{file}:{number} is no line of an asciicast v2 recording") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise RecordingError(f"{file} can't be read: {error}") from None
 
 
 class Recording:

@@ -182,6 +182,14 @@ class Pump:
                 self.recording.said(self.masker.text(data.decode("utf-8", "replace")))
             self.link.write(data)
 
+    def send_break(self) -> None:
+        """A break on the line; raises LinkError where the way carries none."""
+        if self.link:
+            self.link.send_break()
+            self.transcript.mark("person", "break sent")
+            if self.recording:
+                self.recording.mark("break sent")
+
     def hand_back(self) -> None:
         """The person is done: whoever waits goes on, and looks where the device is."""
         if self.person_has_it:

@@ -18,7 +18,7 @@ from textual.binding import BindingType
 from zinger.run import Line
 from zinger.run.transcript import Mark
 from zinger.talk import Ear
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.rows import Rows
 
 ROWS, COLUMNS = 24, 200
@@ -73,7 +73,7 @@ class Console(Rows):
     BINDINGS: list[BindingType] = []
 
     def __init__(self, *, id: str | None = None) -> None:
-        super().__init__(id=id, cursor=False)
+        super().__init__(id=id, cursor=True)
         self._line: Line | None = None
         self._noise: re.Pattern[str] | None = None
         self._forget()
@@ -84,8 +84,11 @@ class Console(Rows):
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._fed = 0
         self._marks: dict[int, str] = {}
+        self._for: dict[int, str] = {}
+        self._sought = ""
         self._serial = 0
         self._version = 0
+        self._shown_before = 0
 
     def show(self, line: Line | None, noise: re.Pattern[str] | None) -> None:
         """Follow this line from now on; called at every tick."""
@@ -93,7 +96,11 @@ class Console(Rows):
             self._line, self._noise = line, noise
             self._forget()
         if line is not None and self._feed(line):
-            bottom = self.scroll_offset.y >= self.max_scroll_y - 1
+            last = self.cursor >= self._shown_before - 1
+            bottom = self.scroll_offset.y >= self.max_scroll_y - 1 and (last or not self.looking_back)
+            self._shown_before = self.count()
+            if bottom:
+                self.cursor = self.count() - 1
             self.redraw()
             if bottom:
                 self.scroll_end(animate=False)
@@ -116,7 +123,7 @@ class Console(Rows):
         for mark in (m for m in marks if m.position >= start + cut):
             self._emulate(data[at - start : mark.position - start])
             at = max(at, mark.position)
-            self._put(self._emulator.row, mark.kind)
+            self._put(self._emulator.row, mark)
         self._emulate(data[at - start :])
         self._fed = start + len(data)
         self._serial = marks[-1].serial if marks else self._serial
@@ -132,24 +139,64 @@ class Console(Rows):
             return
         first = self._emulator.row
         for mark in marks:
-            self._put(first + data.count(b"\n", 0, max(0, mark.position - start)), mark.kind)
+            self._put(first + data.count(b"\n", 0, max(0, mark.position - start)), mark)
         ear = Ear()
         ear.hear(self._emulator.text(first).encode() + data)
         self._emulator.skip(ear.take())
 
-    def _put(self, row: int, kind: str) -> None:
+    def _put(self, row: int, mark: Mark) -> None:
         if self._marks.get(row) != "mended":
-            self._marks[row] = kind
-        if len(self._marks) > 4000:
-            del self._marks[next(iter(self._marks))]
+            self._marks[row] = mark.kind
+        if mark.text:
+            self._for[row] = mark.text
+        for table in (self._marks, self._for):
+            if len(table) > 4000:
+                del table[next(iter(table))]
+
+    # -- looking back ------------------------------------------------------------------------------
+    def about(self) -> str:
+        """What the line under the cursor was for."""
+        at = self.cursor
+        kind = self._kind(at, self._emulator.text(at))
+        since = next((row for row in sorted(self._for, reverse=True) if row <= at), None)
+        purpose = self._for.get(since, "") if since is not None else ""
+        if kind == "noise":
+            what = "the device said it by itself"
+        elif kind == "evidence":
+            what = "evidence"
+        elif since == at:
+            what = {"said": f"said for: {purpose}", "mended": f"came back damaged, said again: {purpose}",
+                    "nudged": "Enter was pressed here"}.get(self._marks.get(at, ""), purpose)
+        else:
+            what = f"answer to: {purpose}" if purpose else "before anything was said"
+        return f"line {at + 1} of {self.count()} · {what}"
+
+    def find(self, text: str) -> bool:
+        """Put the cursor on the next line above that holds a text, from below again at the top."""
+        total = self.count()
+        start = self.cursor if text == self._sought else total
+        self._sought = text
+        wanted = text.lower()
+        order = [*range(start - 1, -1, -1), *range(total - 1, start - 1, -1)]
+        found = next((i for i in order if wanted and wanted in self._emulator.text(i).lower()), None)
+        if found is None:
+            return False
+        self._go(found)
+        self.redraw()
+        return True
 
     # -- Rows --------------------------------------------------------------------------------------
     def count(self) -> int:
         screen = self._emulator
         return screen.passed + screen.cursor.y + 1 if self._fed else 1
 
-    def key(self, index: int) -> int | None:
-        return None
+    def key(self, index: int) -> int:
+        return index
+
+    @property
+    def looking_back(self) -> bool:
+        """Whether a person goes through it, so that new lines must not scroll it away."""
+        return self.has_focus or bool(self._sought)
 
     def draw(self, index: int, width: int) -> Text:
         if not self._fed:
@@ -158,12 +205,15 @@ class Console(Rows):
         kind = self._kind(index, text)
         sign, colour = SIGN.get(kind, (" ", DIM))
         here = index == self._emulator.row
+        self.shows_cursor = self.looking_back
         body = Text.assemble((f"{sign} ", Style(color=colour, bold=True)), ("│ ", FAINT))
         if kind == "said":
             split = text.find("> ") + 2 if "> " in text else 0
             body.append(text[:split], DIM).append(text[split:], Style(color=PAPER, bold=True))
         else:
             body.append(text, {"noise": DIM, "mended": ROSE, "evidence": PAPER}.get(kind, PAPER if here else "#b9b9b0"))
+        if self._sought:
+            body.highlight_words([self._sought], Style(color=INK, bgcolor=BRASS), case_sensitive=False)
         if here:
             body.append(" " * max(0, self._emulator.cursor.x - len(text)))
             if self._emulator.cursor.x >= len(text):

@@ -27,7 +27,9 @@ HELP = (
               ("u y", "undo, redo"), ("n", "next finding"), ("+", "a new device"), ("a", "all settings"),
               ("s", "save"), ("i", "import a sheet"), ("f", "factory card: how it comes out of its box"))),
     ("wire", (("F2", "take the wire; again: hand it back"), ("space", "hold before the next phrase; again: go on"),
-              ("a", "look again and go on"))),
+              ("a", "look again and go on"), ("Tab", "go through what it showed; what each line was for"),
+              ("/", "find in it"), ("F3", "send a break, while you have the wire"),
+              ("v", "its recordings, played back: space, + -, arrows, n b"))),
 )
 
 

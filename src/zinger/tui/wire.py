@@ -12,14 +12,17 @@ from textual import events
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.widgets import Footer
+from textual.widgets import Footer, Input
 
+from zinger.link import LinkError
 from zinger.phrasebook import Kind, Phrasebook
 from zinger.run import Line, Mark, PhraseLine
+from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
+from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
 
 KEYS = {"enter": "\r", "backspace": "\x7f", "tab": "\t", "escape": "\x1b", "up": "\x1b[A", "down": "\x1b[B",
@@ -79,7 +82,7 @@ class ConsoleFrame(Vertical, can_focus=True):
 
     def on_key(self, event: events.Key) -> None:
         screen = self.screen
-        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "ctrl+q"):
+        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "f3", "ctrl+q"):
             return
         data = KEYS.get(event.key) or event.character
         if data is None and event.key.startswith("ctrl+") and len(event.key) == 6:
@@ -92,7 +95,7 @@ class ConsoleFrame(Vertical, can_focus=True):
     def on_paste(self, event: events.Paste) -> None:
         if isinstance(self.screen, Wire) and self.screen.taken:
             event.stop()
-            self.screen.send(event.text.replace("\r\n", "\r").replace("\n", "\r"))
+            self.screen.paste(event.text)
 
 
 class MapView(Watcher):
@@ -102,6 +105,8 @@ class MapView(Watcher):
         super().__init__(id="map")
         self.line, self.book = line, book
         self.spine, self.branches = spine_and_branches(book)
+        answers = [list(i.answers) for i in line.script.interviews.values()]
+        self.questions: list[str] = [name for name in book.places if any(name in a for a in answers)]
 
     def stamp(self) -> Hashable:
         return (self.line.version, int(time.time() - self.line.waits_since), self.size)
@@ -109,50 +114,49 @@ class MapView(Watcher):
     def render(self) -> RenderResult:
         place = self.line.place
         text = Text.assemble(("map", Style(color=GREEN, bold=True)), (" · where it is", DIM))
-        known = {*self.spine, *(x for branch in self.branches for x in branch)}
+        known = {*self.spine, *(x for branch in self.branches for x in branch), *self.questions}
         if place and place not in known:
             text.append("   at ", DIM).append(f" {_words(place)} ", Style(color=INK, bgcolor=BRASS, bold=True))
         if self.line.waits_for and self.line.active:
             text.append(f"   {self.line.waits_for}, {minutes(time.time() - self.line.waits_since)}", DIM)
-        text.append("\n\n ")
-        if self.size.width < 110:
-            return text.append_text(self._narrow(place))
-        indent = 1
+        text.append("\n" if self.size.height < 6 else "\n\n")
+        text.append(" ")
         for index, name in enumerate(self.spine):
-            if index:
-                text.append("──", FAINT)
-                indent += 2
+            text.append("──" if index and self.size.width >= 110 else "─" if index else "", FAINT)
             text.append_text(self._box(name, place))
-            indent += len(name) + 2
-        return text.append_text(self._branches(place, indent))
+        if self.questions:
+            text.append("\n ").append_text(self._strip(place))
+        return text.append_text(self._contexts(place))
 
-    def _narrow(self, place: str) -> Text:
-        """Two rows for a narrow terminal: the way in, and the contexts without their joints."""
-        text = Text()
-        for name in self.spine:
-            text.append_text(self._box(name, place)).append("─" if name != self.spine[-1] else "", FAINT)
-        text.append("\n  └─", FAINT)
-        for name in (n for branch in self.branches for n in branch):
-            text.append_text(self._box(name, place)).append(" ")
+    def _strip(self, place: str) -> Text:
+        """A question script as a strip: a cell for each question, the present one lit and named."""
+        at = self.questions.index(place) if place in self.questions else -1
+        asked = at >= 0 or bool(self.line.trail and set(self.line.trail) & set(self.questions))
+        text = Text("└ questions ", FAINT)
+        for index in range(len(self.questions)):
+            now = index == at
+            done = (at < 0 and asked) or index < at
+            text.append("◆" if now else "●" if done else "○", BRASS if now else SLATE if done else FAINT)
+        if at >= 0:
+            text.append(f"  {_words(place)}", Style(color=BRASS, bold=True))
         return text
 
-    def _branches(self, place: str, indent: int) -> Text:
+    def _contexts(self, place: str) -> Text:
+        """The contexts that leave the home place, as many to a row as there is room; inner ones where they are used."""
         text = Text()
-        rows = max(1, self.size.height - 3)
-        columns = [self.branches[i : i + rows] for i in range(0, len(self.branches), rows)]
-        widths = [max(sum(len(_words(n)) + 4 for n in b) for b in column) + 2 for column in columns]
-        for row in range(min(rows, len(self.branches))):
-            text.append("" if row == 0 else "\n" + " " * indent)
-            for index, column in enumerate(columns):
-                if row >= len(column):
-                    continue
-                last = row == len(column) - 1
-                joint = ("──" if len(column) == 1 else "┬─") if row == 0 else ("└─" if last else "├─")
-                cell = Text(f" {joint} ", FAINT)
-                for place_index, name in enumerate(column[row]):
-                    cell.append("─" if place_index else "", FAINT).append_text(self._box(name, place))
-                cell.append(" " * max(0, widths[index] + 4 - cell.cell_len))
-                text.append_text(cell)
+        width = self.size.width - 4
+        column = width + 1
+        for branch in self.branches:
+            cells = Text().append_text(self._box(branch[0], place))
+            if place in branch[1:]:
+                cells.append("─", FAINT).append_text(self._box(place, place))
+            elif len(branch) > 1:
+                cells.append(f"+{len(branch) - 1}", FAINT)
+            if column + cells.cell_len + 1 > width:
+                text.append("\n  └ " if not text.plain else "\n    ", FAINT)
+                column = 4
+            text.append_text(cells).append(" ")
+            column += cells.cell_len + 1
         return text
 
     @staticmethod
@@ -198,6 +202,10 @@ class Wire(DeviceScreen):
         Binding("f2", "take", "take / hand back the wire", priority=True),
         Binding("space", "hold", "hold / go on"),
         Binding("a", "again", "again"),
+        Binding("tab", "look_back", "scroll", priority=False),
+        Binding("slash", "find", "find"),
+        Binding("v", "recordings", "recordings"),
+        Binding("f3", "send_break", "send break", priority=True, show=False),
         Binding("p", "app.proof_of_this", "proof"),
         Binding("r", "app.script_of_this", "read-through"),
         *NEIGHBOURS,
@@ -208,6 +216,7 @@ class Wire(DeviceScreen):
         super().__init__(line)
         self.book = book
         self._noted = ""
+        self._paste: Paste | None = None
 
     def beside(self, line: Line) -> DeviceScreen:
         return Wire(line, self.app.job.books[line.device.family])
@@ -224,6 +233,7 @@ class Wire(DeviceScreen):
             yield ScriptView(self.line)
             with ConsoleFrame(id="frame"):
                 yield Console(id="console")
+                yield Input(id="find", placeholder="find in what it showed; Enter goes up, Esc closes")
         yield MapView(self.line, self.book)
         yield Footer()
 
@@ -246,12 +256,29 @@ class Wire(DeviceScreen):
         frame = self.query_one(ConsoleFrame)
         if frame.has_class("taken") != self.taken:
             frame.set_class(self.taken, "taken")
-            frame.border_title = f" YOU HAVE THE WIRE · what you type goes to {self.device} " if self.taken else ""
-            frame.border_subtitle = " F2 hands it back " if self.taken else ""
             (frame if self.taken else script).focus()
+        frame.border_title = f" YOU HAVE THE WIRE · what you type goes to {self.device} " if self.taken else ""
+        frame.border_subtitle = self._under_the_console()
+
+    def _under_the_console(self) -> str:
+        if self._paste is not None and self._paste.going:
+            return f" pasting line {self._paste.done + 1} of {len(self._paste.lines)} · any key stops it "
+        if self.taken:
+            return " F2 hands it back · F3 sends a break "
+        console = self.query_one("#console", Console)
+        return f" {console.about()} " if console.has_focus or self.query_one("#find").has_focus else ""
+
+    def paste(self, text: str) -> None:
+        """Type what was pasted at the device's own pace."""
+        wire = self.app.wire(self.device)
+        if wire is not None:
+            self._paste = Paste(wire.pump, text)
+            self.run_worker(self._paste.go(), exclusive=True, group="paste")
 
     def send(self, data: str) -> None:
-        """What the person types goes to the device."""
+        """What the person types goes to the device; it stops a paste that is under way."""
+        if self._paste is not None:
+            self._paste.stopped = True
         if wire := self.app.wire(self.device):
             wire.pump.type(data.encode())
 
@@ -276,6 +303,48 @@ class Wire(DeviceScreen):
             wire.go_on()
         else:
             wire.hold()
+
+    def action_send_break(self) -> None:
+        """Send a break, as some devices want while they boot; only while a person has the wire."""
+        wire = self.app.wire(self.device)
+        if wire is None or wire.pump.link is None or not self.taken:
+            self.notify("take the wire first (F2), then F3 sends a break")
+            return
+        try:
+            wire.pump.send_break()
+        except LinkError as error:
+            self.notify(str(error))
+
+    def action_look_back(self) -> None:
+        """Go through what the console showed, line by line, and back to the script."""
+        console = self.query_one("#console", Console)
+        if console.has_focus:
+            self.query_one(ScriptView).focus()
+        else:
+            console.action_ends(-1)
+            console.focus()
+
+    def action_find(self) -> None:
+        """Look for a text in what the console showed."""
+        field = self.query_one("#find", Input)
+        field.add_class("open")
+        self.set_focus(field)
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        if not self.query_one("#console", Console).find(event.value):
+            self.notify(f"{event.value!r} was not shown" if event.value else "type what to find")
+
+    def on_key(self, event: events.Key) -> None:
+        field = self.query_one("#find", Input)
+        if event.key == "escape" and field.has_class("open") and not self.taken:
+            event.stop()
+            event.prevent_default()
+            field.remove_class("open")
+            self.query_one("#console", Console).focus()
+
+    def action_recordings(self) -> None:
+        """What was recorded of this device, to be played back."""
+        self.app.push_screen(Recordings(self.line, self.app.job.folder.records))
 
     def action_again(self) -> None:
         """Look again and go on, after it needed you or differed."""

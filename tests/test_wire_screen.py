@@ -1,0 +1,124 @@
+"""The Wire and Recordings screens: paste, break, scrolling, search, and recordings played back."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import shutil
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, lay_out
+from tests.test_run_parts import Loop, pump
+from tests.test_screen import Terminal, start  # noqa: F401
+from zinger.keep import RecordingError
+from zinger.phrasebook import Phrasebook
+from zinger.plan import Device, read_job, read_sheet, resolve
+from zinger.run.paste import Paste
+from zinger.run.playback import LONGEST_PAUSE, Playback
+from zinger.run.whose import whose
+
+tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
+
+
+@tmux
+def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
+        start: Callable[..., Terminal], tmp_path: Path) -> None:  # noqa: F811
+    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 25\n")
+    term = start(folder, "open", str(folder))
+    term.until("not started", "g go")
+    term.keys("g")
+    term.until("proved", "holds after a power cut")
+    term.keys("Enter")
+    term.until("map", "find", "recordings")
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE", "F3 sends a break")
+    term.keys("C-x")
+    time.sleep(0.3)  # a key that arrives behind a paste would stop it
+    subprocess.run([*term.tmux, "set-buffer", "tell names\ntell clock\ndescend vlans\nascend\n"], check=True)
+    subprocess.run([*term.tmux, "paste-buffer", "-p"], check=True)
+    term.until("Europe/Vienna", "base/vlans>")
+    term.keys("F3", "F2")
+    term.until("base", "scroll")
+    term.gone("YOU HAVE THE WIRE")
+    term.keys("/")
+    term.until("find in what it showed")
+    term.keys("-l", "quern loader")
+    term.keys("Enter")
+    term.until("quern loader 1.4", "line ")
+    term.escape("Esc closes")
+    term.keys("Home")
+    term.until("line 1 of")
+    term.keys("v")
+    term.until("recordings of kvr-wj-sw1", "console", "KB")
+    term.keys("Enter")
+    term.until("▶", "×1")
+    term.keys("+", "+", "+", "+", "+")
+    term.until("×32")
+    term.keys("n", "n", "n")
+    term.until("‖", "<kvr-wj-sw1 : base")
+    term.keys("q")
+
+
+async def test_a_paste_waits_for_each_answer_and_a_key_stops_it(quern: Phrasebook) -> None:
+    link = Loop([b"one", b"\r\n<sw : base> ", b"two", b"\r\n<sw : base> ", b"three"])
+    carried = pump(quern, link, None)
+    link.heard(b"<sw : base> ")
+    carried.take()
+    paste = Paste(carried, "one\r\ntwo\nthree")
+    await asyncio.wait_for(paste.go(), 5)
+    assert bytes(link.sent) == b"one\rtwo\rthree" and paste.done == 3 and not paste.going
+    silent = Paste(carried, "a\nb\nc")
+    going = asyncio.create_task(silent.go())
+    await asyncio.sleep(0.1)
+    silent.stopped = True
+    await asyncio.wait_for(going, 5)
+    assert silent.done == 0
+
+
+def cast(path: Path, *events: Any) -> Path:
+    path.write_text("\n".join(json.dumps(e) for e in ({"version": 2}, *events)) + "\n")
+    return path
+
+
+def test_a_recording_is_played_at_any_speed_from_any_moment(tmp_path: Path) -> None:
+    played = Playback.of(cast(tmp_path / "a.cast", [0.5, "o", "a"], [1.0, "m", "hostname"], [1.1, "o", "b"],
+                              [90.0, "o", "c"], [91.0, "m", "keep"], [91.5, "o", "d"]))
+    assert played.length == pytest.approx(1.1 + LONGEST_PAUSE + 1.5)
+    played.faster(1)
+    played.pass_time(0.6)
+    assert played.transcript.since(0)[1] == b"ab" and played.doing == "hostname" and played.speed == 2.0
+    played.step_mark(1)
+    assert played.doing == "keep" and played.transcript.since(0)[1] == b"abc"
+    played.pass_time(60)
+    assert not played.playing and played.transcript.since(0)[1] == b"abcd"
+    played.seek(0.7)
+    assert played.transcript.since(0)[1] == b"a" and [m.text for m in played.transcript.marks] == []
+    cut_off = tmp_path / "a.cast"
+    cut_off.write_text(cut_off.read_text() + '[92.0, "o", "half a li')
+    assert Playback.of(cut_off).length == played.length, "a crash leaves a half line; the rest can be played"
+    with pytest.raises(RecordingError, match="no asciicast"):
+        (tmp_path / "no.cast").write_text("{}\n")
+        Playback.of(tmp_path / "no.cast")
+
+
+DEVICES = b"""hostname,site,family,address,serial,mac
+kvr-wj-sw1,wj,quern-s2,10.44.8.11,QS2-0411,02-4b-56-10-33-01
+kvr-wj-sw11,wj,quern-s2,10.44.8.12,QS2-04110,02-4b-56-10-33-02
+"""
+
+
+@pytest.mark.parametrize(("shown", "found"), [
+    ("box QS2-0411 up", ["kvr-wj-sw1 serial QS2-0411"]), ("mac 024b.5610.3302", ["kvr-wj-sw11 MAC 02-4b-56-10-33-02"]),
+    ("02:4B:56:10:33:01", ["kvr-wj-sw1 MAC 02-4b-56-10-33-01"]), ("<kvr-wj-sw11 : look> ", ["kvr-wj-sw11 hostname"]),
+    ("nothing of ours 02-4b-56-10-33-0", [])])
+def test_whose_console_it_is_by_what_it_shows(shown: str, found: list[str], quern: Phrasebook) -> None:
+    job = read_job("job: t\nsites: {wj: {subnet: 10.44.8.0/24}}\n")
+    devices: tuple[Device, ...] = resolve(job, read_sheet(DEVICES)[0], {"quern-s2": quern.rules}).devices
+    assert [f"{d.name} {what}".startswith(f) for (d, what), f in zip(whose(shown, devices), found, strict=True)] == [
+        True] * len(found)
