@@ -3,6 +3,7 @@
 Recognition: MB/s with 40 places, at 0.1 to 50 MB of output, in pieces of 64 KiB and of 1,460 bytes; each row
 is shown against the best of its piece size (flat is good: cost must not grow with the output).
 Round trips: prompts a second through conversation and pump, against a bare asyncio loop on a socket pair.
+Conversations: 200 at once in one process against the slowest alone, and memory for each.
 Plans: load, resolve and check, in microseconds a device, for 1,000 and 10,000 devices (alike is good).
 Keys: how long the Plan screen of 10,000 devices is busy with a key, from key to drawn, in its own event loop.
 First paint: time until the line-up is drawn, against an empty application of the same toolkit.
@@ -25,6 +26,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
+
+import psutil
 
 from zinger.keep import Masker, Recording
 from zinger.link import TcpLink
@@ -52,6 +55,7 @@ def forty_places() -> Phrasebook:
 
 def recognition() -> None:
     """Output flows through the ear, and the tail is held against all places after every piece."""
+    assert len(Families().books) >= 7, "all families are loaded"
     book = forty_places()
     line = b"   port 1/17 ....... access 20, carrier up, 1000 full, 48211 in 32177 out\r\n"
     print(f"recognition, {len(book.places)} places\n{'piece':>8} {'output':>8} {'MB/s':>8} {'of best':>8}")
@@ -152,6 +156,70 @@ def round_trips() -> None:
         speed = sorted(r[column] for r in rounds)[2]
         ratio = sorted(r[column] / r[0] for r in rounds)[2]
         print(f"{words:<44} {speed:>8.0f}  {ratio:.2f} of bare {aim}".rstrip())
+
+
+class Thinking(asyncio.Protocol):
+    """A device that echoes at once and takes its time for an answer, as boxes do."""
+
+    def __init__(self, thinks: float) -> None:
+        self.thinks = thinks
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self.transport = transport
+
+    def data_received(self, data: bytes) -> None:
+        echo, enter, _ = data.partition(b"\r")
+        if echo:
+            self.transport.write(echo)  # type: ignore[attr-defined]
+        if enter:
+            answer = b"\r\n   name ............ sw1\r\n<sw : base> "
+            asyncio.get_running_loop().call_later(self.thinks, self.transport.write, answer)  # type: ignore[attr-defined]
+
+
+CONVERSATIONS, SAID, THINKS = 200, 60, 0.05
+
+
+def _sixty_lines() -> object:
+    at = yield from look(5.0)
+    for _ in range(SAID):
+        yield Line(("tell mgmt",), False, frozenset({at.name}), "bench")
+
+
+async def _converse(book: Phrasebook, folder: Path, number: int) -> tuple[float, Pump]:
+    """One conversation with echo check and recording; seconds that it took."""
+    near, far = socket.socketpair()
+    await asyncio.get_running_loop().create_connection(lambda: Thinking(THINKS), sock=far)
+    pump = Pump(Conversation(book), lambda ref: "", Masker(["a-secret-of-the-job"]))
+    link = TcpLink("bench")
+    await asyncio.get_running_loop().create_connection(lambda: link, sock=near)
+    pump.join(link, Recording(folder / f"{number}.cast", "bench"))
+    link.heard(b"<sw : base> ")
+    began = time.perf_counter()
+    await pump.do(_sixty_lines())
+    return time.perf_counter() - began, pump
+
+
+async def many_conversations() -> None:
+    """200 conversations at once in this process, against the slowest of some alone; and what each keeps in memory."""
+    books = list(Families().books.values())
+    book = next(b for b in books if b.family == "quern-s2")
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        alone = [(await _converse(book, folder, n))[0] for n in range(3)]
+        gc.collect()
+        before = psutil.Process().memory_info().rss
+        began = time.perf_counter()
+        done = await asyncio.gather(*(_converse(book, folder, n) for n in range(CONVERSATIONS)))
+        whole = time.perf_counter() - began
+        gc.collect()
+        each = (psutil.Process().memory_info().rss - before) / CONVERSATIONS
+        for _, pump in done:
+            pump.leave()
+    print(f"\n{CONVERSATIONS} conversations at once, {SAID} lines each, {THINKS * 1000:.0f} ms of thinking a line "
+          f"({len(books)} families loaded)")
+    print(f"{'the slowest alone':<44} {max(alone):>8.2f} s")
+    print(f"{'all of them':<44} {whole:>8.2f} s  {whole / max(alone):.2f} of the slowest alone")
+    print(f"{'memory a conversation':<44} {each / 1024:>8.0f} KiB (sockets of both ends and the recording included)")
 
 
 EMPTY = "from textual.app import App\nApp().run()"
@@ -294,6 +362,7 @@ if __name__ == "__main__":
     recognition()
     ear_alone()
     round_trips()
+    asyncio.run(many_conversations())
     plans()
     asyncio.run(_plan_keys())
     first_paint()
