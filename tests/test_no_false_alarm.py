@@ -187,5 +187,5 @@ def test_families_are_read_only_when_asked_for(monkeypatch: pytest.MonkeyPatch) 
     monkeypatch.setattr(
         "zinger.phrasebook.load.load_family", lambda text, file: read.append(file) or load_family(text, file)
     )
-    assert "quern-s2" in families and len(families) == 13 and read == []
+    assert "quern-s2" in families and len(families) == 14 and read == []
     assert families["tarn-b2"].title == "Tarn B2" and families["tarn-b2"].kind and read == ["tarn-b2.yaml"]

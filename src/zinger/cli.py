@@ -18,7 +18,7 @@ import typer
 
 from zinger import cli_family, cli_plan, cli_ports, headless
 from zinger.headless import USAGE
-from zinger.keep import JobFolder, JobFolderError, JournalError, Vault, VaultError
+from zinger.keep import JobFolder, JobFolderError, JournalError, RecordingError, Vault, VaultError
 from zinger.link import LinkError
 from zinger.phrasebook import PhrasebookError, masked
 from zinger.plan import SecretRef, UnreadableError, did_you_mean
@@ -39,7 +39,8 @@ Only = Annotated[list[str] | None, typer.Option("--only", metavar="DEVICE", help
 Pace = Annotated[float | None, typer.Option("--pace", min=0.1, max=1000, metavar="N",
                                             help="how much faster than hardware the practice yard goes")]
 
-_EXPECTED = (JobFolderError, JournalError, VaultError, LinkError, PhrasebookError, RunError, UnreadableError)
+_EXPECTED = (JobFolderError, JournalError, RecordingError, VaultError, LinkError, PhrasebookError, RunError,
+             UnreadableError)
 
 
 def _open(job: Path) -> OpenJob:

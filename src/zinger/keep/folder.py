@@ -8,8 +8,9 @@ import os
 from io import TextIOWrapper
 from pathlib import Path
 
-from zinger.phrasebook import Families, PhrasebookError, load_family
-from zinger.plan import JOB_FILE, SHEET_FILE, Plan, Problem, Spot, mend, read_job, read_sheet, resolve
+from zinger.phrasebook import Families, PhrasebookError, load_family, shipped_source
+from zinger.phrasebook.examine import examine
+from zinger.plan import JOB_FILE, SHEET_FILE, Plan, Problem, Severity, Spot, mend, read_job, read_sheet, resolve
 from zinger.plan.editing import Files
 from zinger.plan.jobfile import RawRow
 from zinger.plan.secrets import Vaulted
@@ -125,17 +126,25 @@ class JobFolder:
             self._lock = None
 
     def families(self) -> tuple[Families, list[Problem]]:
-        """The shipped families, and the job's own, which take precedence; broken ones become problems."""
+        """The shipped families, and the job's own, which take precedence; what is wrong with them become problems."""
         families, problems = Families(), []
         for file in sorted((self.path / "phrasebooks").glob("*.yaml")):
+            name = f"phrasebooks/{file.name}"
             try:
-                families.add(*load_family(file.read_text("utf-8"), f"phrasebooks/{file.name}"))
+                card, book = load_family(file.read_text("utf-8"), name, self._family_source)
+                families.add(card, book)
+                problems += [p for p in examine(book, name) if p.severity is Severity.MEND] if book else []
             except PhrasebookError as error:
                 problems += error.problems
             except (OSError, UnicodeDecodeError) as error:
                 spot = Spot(f"phrasebooks/{file.name}")
                 problems.append(mend("family-unreadable", spot, str(error), "Mend the file"))
         return families, problems
+
+    def _family_source(self, name: str) -> tuple[str, str] | None:
+        """The file of a family that one of the job's is like: the job's own, or a shipped one."""
+        own = self.path / "phrasebooks" / f"{name}.yaml"
+        return (own.read_text("utf-8"), f"phrasebooks/{own.name}") if own.is_file() else shipped_source(name)
 
     def files(self) -> Files:
         """The plan's two files as they are now; raises JobFolderError."""

@@ -1,6 +1,13 @@
 """The phrasebook room: YAML in, a checked Phrasebook out. Pure, but for reading the shipped files."""
 
-from zinger.phrasebook.load import Families, load_family, load_phrasebook, schema, shipped_families
+from zinger.phrasebook.load import (
+    Families,
+    load_family,
+    load_phrasebook,
+    schema,
+    shipped_families,
+    shipped_source,
+)
 from zinger.phrasebook.model import (
     Card,
     Confirm,
@@ -24,4 +31,5 @@ __all__ = [
     "Card", "Confirm", "Effect", "Factory", "Families", "Holds", "Interview", "Kind", "Move", "Phrase", "Phrasebook",
     "PhrasebookError", "Place", "Reading", "Said", "Summary", "Take", "Words", "WordsError", "has_secret",
     "load_family", "load_phrasebook", "masked", "render", "render_lines", "render_text", "schema", "shipped_families",
+    "shipped_source",
 ]

@@ -37,7 +37,7 @@ from zinger.phrasebook.source import PhrasebookError, Source
 from zinger.phrasebook.words import WordsError, leads_to, names_used
 from zinger.phrasebook.writing import seconds
 from zinger.plan import SETTINGS, FamilyRules, Problem, did_you_mean, mend
-from zinger.plan.families import ROLE_SECTIONS
+from zinger.plan.families import COUNTED, ROLE_SECTIONS
 from zinger.plan.parsing import parse_interface, parse_ports
 
 KEYS = {"ctrl-c": "\x03", "ctrl-u": "\x15", "ctrl-x": "\x18", "ctrl-z": "\x1a", "ctrl-r": "\x12", "escape": "\x1b",
@@ -87,7 +87,7 @@ class Compiler:
             if section not in ROLE_SECTIONS:
                 self._bad(["takes"], f"no section is called {section!r}{did_you_mean(section, ROLE_SECTIONS)}")
         for name in shape.limits.most:
-            self._known_setting(["limits", "most", name], name)
+            self._one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
         return FamilyRules(shape.family, shape.title, host.longest, host.of, secret.shortest, secret.longest,
                            tuple(secret.classes), tuple(shape.takes), ports or (), factory,
                            bool(shape.factory.console), tuple(shape.proved_over), isinstance(shape, BookShape),

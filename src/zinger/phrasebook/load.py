@@ -25,7 +25,7 @@ def load_family(text: str, file: str, lookup: Lookup | None = None) -> tuple[Car
 
     `lookup` finds the file of a family that it says it is like; the shipped ones without it.
     """
-    source = read_source(text, file, lookup or _shipped)
+    source = read_source(text, file, lookup or shipped_source)
     data = source.data
     speaks = not isinstance(data, dict) or bool(data.keys() & {"places", "moves", "readings", "home"})
     try:
@@ -35,7 +35,8 @@ def load_family(text: str, file: str, lookup: Lookup | None = None) -> tuple[Car
     return Compiler(source, shape).family()
 
 
-def _shipped(name: str) -> tuple[str, str] | None:
+def shipped_source(name: str) -> tuple[str, str] | None:
+    """The text and the name of a shipped family's file."""
     entry = resources.files("zinger.phrasebook") / "families" / f"{name}.yaml"
     return (entry.read_text("utf-8"), entry.name) if re.fullmatch(r"[a-z0-9-]+", name) and entry.is_file() else None
 

@@ -105,8 +105,7 @@ class MapView(Watcher):
         super().__init__(id="map")
         self.line, self.book = line, book
         self.spine, self.branches = spine_and_branches(book)
-        answers = [list(i.answers) for i in line.script.interviews.values()]
-        self.questions: list[str] = [name for name in book.places if any(name in a for a in answers)]
+        self.questions = [name for name in book.places if name in book.interview_of]
 
     def stamp(self) -> Hashable:
         return (self.line.version, int(time.time() - self.line.waits_since), self.size)

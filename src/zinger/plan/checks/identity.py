@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 
 from zinger.plan.checks.registry import MEND, THINK, Found, Look, device_check, in_row, plan_check, repair, spot_of
+from zinger.plan.families import COUNTED
 from zinger.plan.model import Device, Layer
 from zinger.plan.problems import did_you_mean
 from zinger.plan.settings import SECTIONS, SETTINGS
@@ -76,6 +77,18 @@ def mac_of_a_group(device: Device, look: Look) -> Iterator[Found]:
     """The MAC is a multicast address, which no device has: a digit is wrong."""
     if device.mac and device.mac[1] in "13579bdf":
         yield Found(f"{device.mac} is a group address", "Read the label again")
+
+
+@device_check("too-many", MEND, *COUNTED)
+def too_many(device: Device, look: Look) -> Iterator[Found]:
+    """More of something is planned than the family takes."""
+    rules = look.rules(device)
+    for setting, most in rules.most if rules else ():
+        planned = device.value(setting)
+        if isinstance(planned, tuple) and len(planned) > most:
+            title = rules.title if rules else ""
+            yield Found(f"{len(planned)} {SETTINGS[setting].title} are planned; {title} takes {most}",
+                        f"Leave out {len(planned) - most}", setting)
 
 
 @device_check("hostname-too-long", MEND, "hostname")
