@@ -91,6 +91,10 @@ def test_a_broken_family_file_of_the_job_is_told_with_its_line(job: Callable[...
     done = zinger("check", folder)
     assert done.returncode == 1
     assert "phrasebooks/own.yaml:65 (places.look.prompt): the pattern" in done.stdout
+    endless = "family: own\nlike: quern-s2\ntitle: Own\nrefusals: ['^(no +)+(\\S*\\s*)*$']\n"
+    (folder / "phrasebooks" / "own.yaml").write_text(endless)
+    done = zinger("run", folder, "--headless")
+    assert done.returncode == 2 and "repeats a repetition" in done.stderr, "no pattern that might not end is ever tried"
 
 
 def test_a_port_that_nobody_listens_on_needs_a_person(job: Callable[..., Path]) -> None:

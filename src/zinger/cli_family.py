@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated
@@ -122,20 +123,31 @@ def check(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's 
 @family.command("new")
 def new(name: Annotated[str, typer.Argument(help="such as quern-s4", metavar="FAMILY")],
         file: Annotated[Path | None, typer.Option(help="default: FAMILY.yaml here")] = None,
-        prompt: Annotated[str, typer.Option(help="the prompt as it stands on the screen; the hostname as HOSTNAME")] =
-        "<HOSTNAME : base> ",
-        login: Annotated[str, typer.Option(help="the question for the name at sign-in")] = "name: ",
-        secret: Annotated[str, typer.Option(help="the question for the secret at sign-in")] = "secret: ") -> None:
-    """Write a commented start of a phrasebook, which can be loaded and examined at once."""
+        prompt: Annotated[str | None, typer.Option(help="the prompt as it stands on the screen, with HOSTNAME in it")] =
+        None,
+        login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
+        secret: Annotated[str | None, typer.Option(help="the question for the secret at sign-in")] = None) -> None:
+    """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
     where = file or Path(f"{name}.yaml")
     if where.exists():
         raise JobFolderError(f"{where} is there already; give another name, or --file")
+    given = (_fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
+             _fact(login, "the question for the name at sign-in", "name: "),
+             _fact(secret, "the question for the secret at sign-in", "secret: "))
     try:
-        text = commented_start(name, prompt, login, secret)
+        text = commented_start(name, *given)
     except ValueError as error:
         raise RunError(str(error)) from None
     write_whole(where, text.encode())
     print(f"{where} is begun; next: zinger family check {where}")
+
+
+def _fact(given: str | None, question: str, example: str) -> str:
+    """A fact as given, or as a person at the terminal says; elsewhere an example of it."""
+    if given is not None or not sys.stdin.isatty():
+        return example if given is None else given
+    said = str(typer.prompt(f"{question} [{example!r}]", default="", show_default=False))
+    return f"{said.rstrip()} " if said.strip() else example
 
 
 @family.command("try")

@@ -33,6 +33,7 @@ class Options:
     pace: float | None = None
     nobody: bool = False
     power_cut: bool = True
+    restart: bool = False
     speak: bool = True
 
 
@@ -196,7 +197,7 @@ class Run:
             dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys), hands=self.hands,
             laptop=Laptop(self.hands, job.plan.devices, job.board.practice), records=job.folder.records, pace=pace,
             practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak,
-            devices=job.plan.devices)
+            restart=self.options.restart, devices=job.plan.devices)
 
     def hands_done(self, act: Act) -> None:
         """A person did an act."""

@@ -10,7 +10,7 @@ from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.onwire import OnWire
 from zinger.run.outside import Outside
-from zinger.talk import arrive, look
+from zinger.talk import Interrupted, arrive, look, say_phrase
 
 BOOT_SIGN = 60.0
 """Seconds to wait for a first sign of life after a power cut."""
@@ -38,9 +38,30 @@ class Prover:
                 wire.line.wait("answers from the network")
                 async for finding in self.outside.look_in():
                     wire.find([finding])
+        if self._restarts:
+            await self._through_a_restart()
         if wire.world.power_cut:
             await self._through_a_power_cut()
         self._conclude()
+
+    @property
+    def _restarts(self) -> bool:
+        return self.wire.world.restart and self.wire.script.restart is not None
+
+    async def _through_a_restart(self) -> None:
+        """Restart by command, as can be done from afar; then everything is read again."""
+        wire, restart = self.wire, self.wire.script.restart
+        assert restart is not None
+        async with wire.stage("restart", None, "restarting by command"):
+            await wire.write("say", setting="restart", words=restart.shown)
+            try:
+                await wire.do(say_phrase(wire.book, restart, wire.keys))
+            except Interrupted:
+                if wire.pump.conversation.boot_began is None:
+                    raise
+        async with wire.stage("read again", None, "reading again after the restart"):
+            await wire.do(arrive(wire.book, wire.book.home, wire.keys, BOOT_SIGN))
+            wire.find(judge(wire.script, await wire.read(startup=False), Source.AFTER_RESTART))
 
     async def _through_a_power_cut(self) -> None:
         wire = self.wire
@@ -58,7 +79,8 @@ class Prover:
 
     def owed(self) -> list[tuple[str, Source]]:
         """Every (setting, source) without which the device is not proved."""
-        sources = [Source.RUNNING, *([Source.AFTER_POWER_CUT] if self.wire.world.power_cut else [])]
+        sources = [Source.RUNNING, *([Source.AFTER_POWER_CUT] if self.wire.world.power_cut else []),
+                   *([Source.AFTER_RESTART] if self._restarts else [])]
         phrases = [p for p in self.wire.script.phrases if p.fact]
         owed = [(p.setting, s) for p in phrases for s in sources]
         owed += [(p.setting, Source.STARTUP) for p in phrases if p.fact in self.wire.book.startup_facts]

@@ -33,6 +33,8 @@ class World:
     pace: float = 1.0
     practice: bool = True
     power_cut: bool = True
+    restart: bool = False
+    """Whether a restart by command is part of the proof, where the family has one."""
     speak: bool = True
     devices: tuple[Device, ...] = ()
     """Every device of the plan: what a console shows can be another's."""
