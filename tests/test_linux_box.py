@@ -64,8 +64,9 @@ def tools() -> None:
         subprocess.run(["apt-get", "update", "-qq"], capture_output=True)
         subprocess.run(["apt-get", "install", "-y", "-qq", *lacking], capture_output=True)
     still = [tool for tool in PACKAGES if shutil.which(tool, path=PATH) is None]
-    if still or subprocess.run(["unshare", "--net", "--uts", "--mount", "true"], capture_output=True).returncode:
-        pytest.skip(f"a Linux box can't be made here: {', '.join(still) or 'no namespaces'}")
+    tried = ["unshare", "--net", "--uts", "--mount", "ip", "link", "add", "a0", "type", "veth", "peer", "name", "b0"]
+    if still or subprocess.run(tried, capture_output=True, env=env()).returncode:
+        pytest.skip(f"a Linux box can't be made here: {', '.join(still) or 'no namespaces, or no veth'}")
 
 
 @dataclass
