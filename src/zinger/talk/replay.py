@@ -29,6 +29,7 @@ def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterat
     """Read asciicast events (seconds, code, text): `o` was shown, `i` was typed."""
     ear = Ear()
     standing = question = ""
+    tables: set[str] = set()
     at = 0.0
     for at, code, text in events:
         if code == "i" and text.strip():
@@ -39,10 +40,14 @@ def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterat
             ear.hear(piece.encode())
             for line in ear.take():
                 answered = bool(question) and line.startswith(question.rstrip())  # a prompt with what was typed at it
+                if not line.strip():
+                    tables.clear()
                 if line.strip() and not answered and book.recognise(line) is None:
-                    yield Heard(at, *_line(book, line), line)
+                    yield Heard(at, *_line(book, line, tables), line)
                 standing = question = ""
             known = book.recognise(ear.tail) if ear.tail else None
+            if known is not None and not known[0].passes:
+                tables.clear()
             if known is not None and known[0].name != standing:
                 standing, question = known[0].name, ear.tail
                 captured = ", ".join(f"{k} {v}" for k, v in known[1].groupdict().items() if v and k != "half_typed")
@@ -51,13 +56,16 @@ def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterat
         yield Heard(at, "unknown", "", ear.tail)
 
 
-def _line(book: Phrasebook, line: str) -> tuple[str, str]:
+def _line(book: Phrasebook, line: str, tables: set[str]) -> tuple[str, str]:
+    """What a line is; `tables` are the facts whose table's heading stands above."""
     if book.noise.search(line):
         return "noise", ""
     if book.boot.search(line):
         return "boot", ""
     if book.refused(line):
         return "refusal", ""
-    facts = [fact for reading in book.readings.values() for fact, take in reading.take.items()
-             if not take.columns and take.pattern.search(line)]
-    return ("fact", ", ".join(dict.fromkeys(facts))) if facts else ("", "")
+    takes = [item for reading in book.readings.values() for item in reading.take.items()]
+    headed = {fact for fact, take in takes if take.columns and take.pattern.search(line)}
+    facts = [*tables, *(fact for fact, take in takes if not take.columns and take.pattern.search(line))]
+    tables |= headed
+    return ("fact", ", ".join(dict.fromkeys([*facts, *sorted(headed)]))) if facts or headed else ("", "")
