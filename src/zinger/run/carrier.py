@@ -39,6 +39,8 @@ INTERRUPTIONS = 12
 FIRST_LOOK = 12.0
 """Seconds to wait for a first sign of life before asking whether it is plugged in."""
 SECOND_LOOK = 60.0
+HELD_AGAIN = 4
+"""How often a question script is held that begins anew: a restart in its middle undoes it."""
 
 
 class Carrier:
@@ -137,10 +139,13 @@ class Carrier:
             await wire.know_the_label()
             await self._may_sign_in(wire.book.factory.user, wire.device.factory_account_secret)
             questions = frozenset(wire.book.interview_of)
-            at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, questions))
-            if first := wire.book.interview_of.get(at.name):
-                await self._hold(first.name)
-                await wire.do(arrive(wire.book, wire.book.home, wire.keys))
+            for _ in range(HELD_AGAIN):
+                at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, questions))
+                if at.name not in questions:
+                    break
+                await self._hold(wire.book.interview_of[at.name].name)
+            else:
+                raise Stuck("its questions begin again and again, whatever is answered")
             facts = await wire.read(startup=False)
             self._check_box(facts)
         return facts
