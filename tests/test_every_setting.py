@@ -54,6 +54,7 @@ S2 = """\
 S9 = """\
       ports: ['1/1-1/12,2/1-2/3 access vlan 20', '2/15-2/16 trunk tagged 20,30 native 44']
       lags: [up1 2/15-2/16]
+      bindings: [1/7 02-4b-56-10-44-09]
       gateways: [20 10.44.20.1/24, 30 10.44.30.1/24]
       dhcp_relay: [10.44.8.25]
       routes: [0.0.0.0/0 10.44.8.1, 10.44.64.0/20 10.44.20.254]
@@ -72,12 +73,12 @@ EDGE = """\
       recovery: off
 """
 HEAD = "site,role,hostname,family,address,serial,mac\nwj,core,kvr-wj-x1,"
-FAMILIES = [("quern-s2", S2, 44), ("quern-s9", S9, 46), ("hollin-g4", EDGE, 36)]
+FAMILIES = [("quern-s2", S2), ("quern-s9", S9), ("hollin-g4", EDGE)]
 
 
-@pytest.mark.parametrize(("family", "role", "least"), FAMILIES, ids=[f for f, *_ in FAMILIES])
+@pytest.mark.parametrize(("family", "role"), FAMILIES, ids=[f for f, _ in FAMILIES])
 async def test_all_that_a_family_can_be_told_is_said_and_proved(
-        job: Callable[..., Path], family: str, role: str, least: int) -> None:
+        job: Callable[..., Path], family: str, role: str) -> None:
     text = JOB.replace("FAMILY\n", role)
     if family == "hollin-g4":
         text = text[: text.index("    switch:")] + role
@@ -90,7 +91,6 @@ async def test_all_that_a_family_can_be_told_is_said_and_proved(
     line = opened.board.lines["kvr-wj-x1"]
     assert run.proved() == ["kvr-wj-x1"], (line.sentence, [(f.setting, f.planned, f.read) for f in line.differing])
     said = {p.setting for p in line.script.phrases}
-    book = opened.books[family]
-    assert len(book.phrases) - len(said & set(book.phrases)) <= 2 and len(said) >= least - 12, set(book.phrases) - said
+    assert set(opened.books[family].phrases) <= said, "the test plans all that the family has words for"
     assert all(p.fact for p in line.script.phrases), "nothing is said that is not read back"
     await run.stop(end_yard=True)

@@ -16,7 +16,7 @@ from typing import Any
 
 from zinger.practice.box import Body
 from zinger.practice.clock import Clock
-from zinger.practice.yard import Yard
+from zinger.practice.yard import WIRE_FAULTS, Yard
 
 
 async def run(spec: dict[str, Any]) -> None:
@@ -29,7 +29,7 @@ async def run(spec: dict[str, Any]) -> None:
     for device in spec["devices"]:
         box = yard.boxes[device["key"]]
         box.cabled = bool(device.get("cabled", False))
-        for fault in ("drop_every", "baud", "fifo", "eats", "wraps", "trickle"):
+        for fault in WIRE_FAULTS.values():
             setattr(box.uart, fault, int(device.get(fault, 0)))
         if device.get("powered"):
             box.power(True)

@@ -16,7 +16,7 @@ from typing import Any, ClassVar, Protocol
 
 from zinger.practice.clock import Clock
 from zinger.practice.doors import DOORS, Door
-from zinger.practice.people import Person
+from zinger.practice.people import Person, label_secret
 from zinger.practice.tty import LineLost, Tty
 from zinger.practice.wire import Uart
 
@@ -51,8 +51,8 @@ class Box:
     STAMP: ClassVar[str] = "@{h:02}:{m:02}:{s:02} {text}"
     behind_menu: ClassVar[bool] = False
     """Whether its console hangs on a console server, which asks for the line first."""
-    label = ""
-    """The secret that is printed on this box; empty for a family that prints none."""
+    labelled: ClassVar[bool] = False
+    """Whether the factory prints a secret of its own on each box."""
 
     def __init__(self, body: Body, clock: Clock, flash: dict[str, Any] | None = None, chance: int = 0) -> None:
         self.body, self.clock = body, clock
@@ -105,6 +105,11 @@ class Box:
         """Whether somebody may sign in over the network."""
         person = self.running.people.get(user)
         return person is not None and person.knows(secret)
+
+    @property
+    def label(self) -> str:
+        """The secret that is printed on this box; empty for a family that prints none."""
+        return label_secret(self.body.serial) if self.labelled else ""
 
     # -- flash -------------------------------------------------------------------------------------
     def flash(self) -> dict[str, Any]:

@@ -9,11 +9,10 @@ import asyncio
 import re
 import shlex
 from ipaddress import IPv4Interface
-from typing import Any
 
-from zinger.practice.box import Box
-from zinger.practice.people import Person, label_secret
+from zinger.practice.people import Person
 from zinger.practice.sheet import Check, Sheet, among, hosts, interface, name, number, words
+from zinger.practice.sheet_box import SheetBox
 from zinger.practice.tty import Discarded, Tty
 from zinger.practice.words import Refused, address_of, host_in_net
 
@@ -74,36 +73,26 @@ BASES = {
 }
 
 
-class Firewall(Box):
+class Firewall(SheetBox):
     """One simulated firewall."""
 
     BOOT = ((50, "hollin g4 wakes"), (110, "rule engine 8.1 loads"), (160, "state table made, 200000 entries"),
             (60, "interfaces 1-8 counted"), (36, "what was in force is in force again"), (4, "desk open; press Return"))
+    labelled = True
     CHATTER = ("state table at {n} percent", "interface {n} has carrier", "a probe was turned away")
     STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
     behind_menu = True
     back_at: asyncio.Task[None] | None = None
     """The task that takes an enacted draft back, while it may."""
 
-    @property
-    def label(self) -> str:  # type: ignore[override]
-        return label_secret(self.body.serial)
-
     def factory_state(self) -> Sheet:
         return Sheet({"name": "hollin-g4", "base": "none", "https": "open"},
                      {FIRST: Person.with_secret("full", self.label, must_renew=True)})
-
-    def state_from(self, data: dict[str, Any]) -> Sheet:
-        return Sheet.load(data)
 
     @property
     def fixed_address(self) -> IPv4Interface | None:
         address = self.running.values.get("address", "by lease")
         return None if address == "by lease" else IPv4Interface(address)
-
-    @property
-    def open_doors(self) -> dict[str, bool]:
-        return {door: self.running.values.get(door) == "open" for door in ("ssh", "telnet", "http", "https")}
 
     async def on_console(self, tty: Tty) -> None:
         while await tty.key() != "\r":

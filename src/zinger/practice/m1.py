@@ -8,12 +8,11 @@ from __future__ import annotations
 
 import asyncio
 from ipaddress import IPv4Interface
-from typing import Any
 
-from zinger.practice.box import Box
-from zinger.practice.people import Person, label_secret
+from zinger.practice.people import Person
 from zinger.practice.questions import Asker, BeginAgain
 from zinger.practice.sheet import Check, Sheet, hosts, name, number, words
+from zinger.practice.sheet_box import SheetBox
 from zinger.practice.tty import Discarded, Tty
 from zinger.practice.words import Refused, address_of
 
@@ -21,17 +20,15 @@ MENU = "\n   1  answer the questions\n   2  what is set\n   3  set one thing\n  
 SINGLE: dict[str, Check] = {"suffix": words(60), "greeting": words(200), "idle": number(1, 240), "logs": hosts(4)}
 
 
-class Manager(Box):
+class Manager(SheetBox):
     """One simulated manager."""
 
     BOOT = ((40, "hollin m1 wakes"), (120, "disk 0 sound, disk 1 sound"), (380, "database made"),
             (56, "desk services start"), (4, "manager up; press Return"))
+    labelled = True
+    OPEN = "y"
     CHATTER = ("database: {n} notes swept", "no firewall has called yet")
     STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
-
-    @property
-    def label(self) -> str:  # type: ignore[override]
-        return label_secret(self.body.serial)
 
     def factory_state(self) -> Sheet:
         return Sheet({"name": "hollin-m1", "address": "by lease", "gateway": "none", "resolvers": "none",
@@ -39,17 +36,10 @@ class Manager(Box):
                       "greeting": "none", "ssh": "n", "https": "y", "http": "y", "telnet": "n"},
                      {"keeper": Person.with_secret("keeper", self.label, must_renew=True)})
 
-    def state_from(self, data: dict[str, Any]) -> Sheet:
-        return Sheet.load(data)
-
     @property
     def fixed_address(self) -> IPv4Interface | None:
         address = self.running.values["address"]
         return None if address == "by lease" else IPv4Interface(address)
-
-    @property
-    def open_doors(self) -> dict[str, bool]:
-        return {door: self.running.values[door] == "y" for door in ("ssh", "telnet", "http", "https")}
 
     async def on_console(self, tty: Tty) -> None:
         while await tty.key() != "\r":

@@ -7,11 +7,10 @@ and then it starts again.
 from __future__ import annotations
 
 from ipaddress import IPv4Interface
-from typing import Any
 
-from zinger.practice.box import Box
-from zinger.practice.people import Person, label_secret
+from zinger.practice.people import Person
 from zinger.practice.sheet import Check, Sheet, among, host, hosts, mask, name, number, words
+from zinger.practice.sheet_box import SheetBox
 from zinger.practice.tty import Discarded, LineLost, Tty
 from zinger.practice.words import Refused
 
@@ -28,16 +27,13 @@ MENU = ("1  who and where", "2  address", "3  names and time", "4  people", "5  
         "7  write, and start again", "0  leave")
 
 
-class Gateway(Box):
+class Gateway(SheetBox):
     """One simulated voice border gateway."""
 
     BOOT = ((30, "marrable v6"), (80, "voice engine, 4 ports"), (80, "tables read"),
             (20, "console in a moment; Return"))
+    labelled = True
     CHATTER = ()
-
-    @property
-    def label(self) -> str:  # type: ignore[override]
-        return label_secret(self.body.serial)
 
     def factory_state(self) -> Sheet:
         return Sheet({"name": "marrable-v6", "place": "", "contact": "", "address": "0.0.0.0", "mask": "255.255.255.0",
@@ -45,17 +41,10 @@ class Gateway(Box):
                       "https": "shut", "http": "open", "telnet": "open", "idle": "20", "logs": "", "greeting": ""},
                      {"operator": Person.with_secret("master", self.label)})
 
-    def state_from(self, data: dict[str, Any]) -> Sheet:
-        return Sheet.load(data)
-
     @property
     def fixed_address(self) -> IPv4Interface | None:
         values = self.running.values
         return None if values["address"] == "0.0.0.0" else IPv4Interface(f"{values['address']}/{values['mask']}")
-
-    @property
-    def open_doors(self) -> dict[str, bool]:
-        return {door: self.running.values[door] == "open" for door in ("ssh", "telnet", "http", "https")}
 
     async def on_console(self, tty: Tty) -> None:
         while await tty.key() != "\r":

@@ -5,12 +5,11 @@ from __future__ import annotations
 import asyncio
 import re
 from ipaddress import IPv4Interface
-from typing import Any
 
-from zinger.practice.box import Box
 from zinger.practice.people import Person
 from zinger.practice.questions import Asker, BeginAgain
 from zinger.practice.sheet import Check, Sheet, among, host, hosts, mask, name, number, words
+from zinger.practice.sheet_box import SheetBox
 from zinger.practice.tty import Discarded, LineLost, Tty
 from zinger.practice.words import Refused
 
@@ -27,29 +26,23 @@ AMENDABLE: dict[str, Check] = {"idle": number(1, 160), "greeting": words(200), "
                                "contact": words(60), "mesh": among("yes", "no")}
 
 
-class Controller(Box):
+class Controller(SheetBox):
     """One simulated wireless controller."""
 
     BOOT = ((20, "Sallow W5   serial {body.serial}   mac {body.mac}"), (100, "image {body.image} unfolds"),
             (120, "radio tables for 41 countries"), (56, "access-point service waits"),
             (4, "console open, Return begins"))
+    OPEN = "yes"
     CHATTER = ("no access point has called yet", "access point {n} asked and was turned away")
     STAMP = "#{h:02}{m:02}{s:02} {text}"
 
     def factory_state(self) -> Sheet:
         return Sheet({})
 
-    def state_from(self, data: dict[str, Any]) -> Sheet:
-        return Sheet.load(data)
-
     @property
     def fixed_address(self) -> IPv4Interface | None:
         values = self.running.values
         return IPv4Interface(f"{values['address']}/{values['mask']}") if values else IPv4Interface("203.0.113.1/24")
-
-    @property
-    def open_doors(self) -> dict[str, bool]:
-        return {door: self.running.values.get(door) == "yes" for door in ("ssh", "telnet", "http", "https")}
 
     async def on_console(self, tty: Tty) -> None:
         while await tty.key() != "\r":

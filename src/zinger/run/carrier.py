@@ -39,8 +39,6 @@ INTERRUPTIONS = 12
 FIRST_LOOK = 12.0
 """Seconds to wait for a first sign of life before asking whether it is plugged in."""
 SECOND_LOOK = 60.0
-HELD_AGAIN = 4
-"""How often a question script is held that begins anew: a restart in its middle undoes it."""
 
 
 class Carrier:
@@ -139,13 +137,10 @@ class Carrier:
             await wire.know_the_label()
             await self._may_sign_in(wire.book.factory.user, wire.device.factory_account_secret)
             questions = frozenset(wire.book.interview_of)
-            for _ in range(HELD_AGAIN):
-                at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, questions))
-                if at.name not in questions:
-                    break
+            at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, questions))
+            if at.name in questions:
                 await self._hold(wire.book.interview_of[at.name].name)
-            else:
-                raise Stuck("its questions begin again and again, whatever is answered")
+                await wire.do(arrive(wire.book, wire.book.home, wire.keys))
             facts = await wire.read(startup=False)
             self._check_box(facts)
         return facts
@@ -195,21 +190,21 @@ class Carrier:
         for _, account in wire.device.accounts:
             await self._may_sign_in(account.name, account.secret)
         await wire.write("say", setting=f"questions of {name}", words=f"{len(held.answers)} answers")
-        restarted = False
         try:
             await wire.do(hold_interview(wire.book, self.script, held, wire.keys))
         except RefusedByDevice as refusal:
             raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
         except Interrupted:
-            restarted = wire.pump.conversation.boot_began is not None
-            if held.interview.effect is not Effect.RESTARTS or not restarted:
+            if held.interview.effect is not Effect.RESTARTS or not wire.restarts:
                 raise
+            self.line.say("restarting after its questions")
+            at = await wire.do(arrive(wire.book, wire.book.home, wire.keys, SECOND_LOOK, held.interview.questions))
+            if at.name in held.interview.questions:
+                raise Interrupted("it restarted in the middle of its questions") from None
         self.held.add(name)
         for setting in held.settings:
             self.line.phrase(setting, Mark.SAID)
             wire.note("said", setting=setting)
-        if restarted:
-            self.line.say("restarting after its questions")
 
     async def _say_what_was_not_made(self, asked: list[ScriptPhrase]) -> None:
         """A question script can do less than it seems to: read, and say by itself what is still not so."""
@@ -241,7 +236,7 @@ class Carrier:
             self.line.phrase(phrase.setting, Mark.DIFFERS, refusal.words)
             wire.note("refused", setting=phrase.setting, words=refusal.words)
         except Interrupted:
-            if phrase.effect is not Effect.RESTARTS or wire.pump.conversation.boot_began is None:
+            if phrase.effect is not Effect.RESTARTS or not wire.restarts:
                 raise
             self.line.phrase(phrase.setting, Mark.SAID)
         else:

@@ -124,6 +124,11 @@ class OnWire:
 
     # -- the link ----------------------------------------------------------------------------------
     @property
+    def restarts(self) -> bool:
+        """Whether it shows that it boots, and stands at no known place yet."""
+        return self.pump.conversation.boot_began is not None
+
+    @property
     def over_network(self) -> bool:
         """Whether it is spoken to over SSH, so that a change of its address cuts the link."""
         return self.device.console.startswith("ssh://")

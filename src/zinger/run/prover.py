@@ -57,11 +57,9 @@ class Prover:
             try:
                 await wire.do(say_phrase(wire.book, restart, wire.keys))
             except Interrupted:
-                if wire.pump.conversation.boot_began is None:
+                if not wire.restarts:
                     raise
-        async with wire.stage("read again", None, "reading again after the restart"):
-            await wire.do(arrive(wire.book, wire.book.home, wire.keys, BOOT_SIGN))
-            wire.find(judge(wire.script, await wire.read(startup=False), Source.AFTER_RESTART))
+        await self._read_again(Source.AFTER_RESTART)
 
     async def _through_a_power_cut(self) -> None:
         wire = self.wire
@@ -73,9 +71,13 @@ class Prover:
             wire.pump.conversation.forget()
             wire.line.say("booting after the power cut")
             await wire.do(look(BOOT_SIGN))
-        async with wire.stage("read again", None, "reading again after the power cut"):
-            await wire.do(arrive(wire.book, wire.book.home, wire.keys))
-            wire.find(judge(wire.script, await wire.read(startup=False), Source.AFTER_POWER_CUT))
+        await self._read_again(Source.AFTER_POWER_CUT)
+
+    async def _read_again(self, source: Source) -> None:
+        wire = self.wire
+        async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
+            await wire.do(arrive(wire.book, wire.book.home, wire.keys, BOOT_SIGN))
+            wire.find(judge(wire.script, await wire.read(startup=False), source))
 
     def owed(self) -> list[tuple[str, Source]]:
         """Every (setting, source) without which the device is not proved."""

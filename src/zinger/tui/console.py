@@ -73,7 +73,7 @@ class Console(Rows):
     BINDINGS: list[BindingType] = []
 
     def __init__(self, *, id: str | None = None) -> None:
-        super().__init__(id=id, cursor=True)
+        super().__init__(id=id, cursor=False)
         self._line: Line | None = None
         self._noise: re.Pattern[str] | None = None
         self._forget()
@@ -176,6 +176,7 @@ class Console(Rows):
         total = self.count()
         start = self.cursor if text == self._sought else total
         self._sought = text
+        self.shows_cursor = self.looking_back
         wanted = text.lower()
         order = [*range(start - 1, -1, -1), *range(total - 1, start - 1, -1)]
         found = next((i for i in order if wanted and wanted in self._emulator.text(i).lower()), None)
@@ -193,6 +194,14 @@ class Console(Rows):
     def key(self, index: int) -> int:
         return index
 
+    def on_focus(self) -> None:
+        self.shows_cursor = True
+        self.refresh()
+
+    def on_blur(self) -> None:
+        self.shows_cursor = bool(self._sought)
+        self.refresh()
+
     @property
     def looking_back(self) -> bool:
         """Whether a person goes through it, so that new lines must not scroll it away."""
@@ -205,7 +214,6 @@ class Console(Rows):
         kind = self._kind(index, text)
         sign, colour = SIGN.get(kind, (" ", DIM))
         here = index == self._emulator.row
-        self.shows_cursor = self.looking_back
         body = Text.assemble((f"{sign} ", Style(color=colour, bold=True)), ("│ ", FAINT))
         if kind == "said":
             split = text.find("> ") + 2 if "> " in text else 0

@@ -108,7 +108,7 @@ class LineMap(Rows):
         roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) + len(planned) < 30
         self._items = []
         order = list(dict.fromkeys(device.site.key for device in self.app.job.plan.devices))
-        for key, group in sorted(sites.items(), key=lambda site: order.index(site[0]) if site[0] in order else 0):
+        for key, group in sorted(sites.items(), key=lambda site: order.index(site[0])):
             only = [(d, title) for d, title in planned if d.site.key == key]
             site = group[0].device.site if group else only[0][0].site
             if self._items:
