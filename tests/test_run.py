@@ -15,6 +15,7 @@ import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
 from zinger.keep import JobFolder, Journal, Vault
+from zinger.plan import SecretRef
 from zinger.run import Mark, OpenJob, Options, Run
 
 FAST = "pace: 300\nlinger: 60\n"
@@ -134,6 +135,25 @@ async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> 
     await asyncio.wait_for(run.wait(), 30)
     assert run.proved() == [practice.device]
     assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard):])
+    await run.stop()
+
+
+async def test_a_box_that_calls_itself_another_of_the_plan_is_not_spoken_to(practice: Practice) -> None:
+    """Without a serial number or MAC in the plan, the name that it shows is all there is to go by."""
+    run, _ = await carried(practice.folder, power_cut=False)
+    await run.stop()
+    head, row, _ = ONE_DEVICE.split("\n")
+    second = row.replace("QS2-0411,02-4b-56-10-33-01", ",").replace("kvr-wj-sw1", "kvr-wj-sw2").replace(".11", ".12")
+    port = (await practice.yard.ask("console", device=practice.device))["port"]
+    (practice.folder.path / "devices.csv").write_text(
+        f"{head},console\n{row},\n{second},telnet://127.0.0.1:{port}\n")
+    vault = Vault(practice.folder.vault)
+    vault.put({SecretRef("kvr-wj-sw2/administrator"): vault.get(SecretRef("kvr-wj-sw1/administrator"))})
+    before = len(await practice.heard())
+    run, job = await carried(practice.folder, only=["kvr-wj-sw2"], power_cut=False)
+    assert not [said for said in (await practice.heard())[before:] if "rename" in said or "address" in said]
+    line = job.board.lines["kvr-wj-sw2"]
+    assert line.mood is Mark.NEEDS_YOU and "it calls itself kvr-wj-sw1" in line.sentence, line.sentence
     await run.stop()
 
 

@@ -154,13 +154,19 @@ class Carrier:
     def _check_box(self, facts: Facts) -> None:
         """Is this the box that the plan means? Compared before the first phrase is said."""
         device, shown = self.wire.device, self.wire.pump.conversation.standing.marks
+        known = False
         for what, planned in (("serial", device.serial), ("mac", device.mac)):
             fact = facts.get(self.wire.book.identity.get(what, ""))
             seen = fact[0].value if fact else shown.get(what, "")
+            known |= bool(planned and seen)
             if planned and seen and _plain(seen) != _plain(planned):
                 other = self.wire.world.whose(seen)
                 raise Stuck(f"this is another box: its {what} is {seen}{f', planned as {other}' if other else ''}; "
                             f"the plan says {planned}; is the cable in the right one?", fact[0].line if fact else seen)
+        other = self.wire.world.whose(shown.get("hostname", ""))
+        if not known and other not in ("", device.name):
+            raise Stuck(f"it calls itself {other}, which is another device of the plan, and neither serial number nor "
+                        "MAC tells otherwise; is the cable in the right one?", shown["hostname"])
 
     async def _say(self, facts: Facts) -> bool:
         todo = to_say(self.script, facts)

@@ -12,7 +12,7 @@ from contextlib import asynccontextmanager
 from typing import Any
 
 from zinger.keep import Recording
-from zinger.link import Link, LinkError
+from zinger.link import Link, LinkError, SshLink
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, Stop
 from zinger.proof import Facts, Finding, gather
@@ -145,6 +145,8 @@ class OnWire:
 
     def _join(self, link: Link) -> None:
         self.line.link = link.name
+        if isinstance(link, SshLink):
+            self.line.link += f", key {link.host_key.fingerprint}{' pinned now' if link.first_sight else ''}"
         self.pump.join(link, self._recording("ssh" if self.over_network else "console"))
 
     async def _console(self) -> Link:

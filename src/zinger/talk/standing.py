@@ -104,6 +104,8 @@ class Standing:
 
     def _arrived(self, place: Place, match: re.Match[str]) -> At:
         captured = {k: v for k, v in match.groupdict().items() if v and k != "half_typed"}
+        if "hostname" in captured:
+            self.marks["hostname"] = captured["hostname"]
         choices = self._choices(place)
         if self.at is None or self.at.place is not place or (self.at.captured, self.at.choices) != (captured, choices):
             self.at = At(place, captured, choices)
