@@ -20,6 +20,7 @@ test: $(READY) lint
 	$(BIN)/pytest
 
 lint: $(READY)
+	$(BIN)/ruff format --check src tests tools
 	$(BIN)/ruff check src tests tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports

@@ -29,8 +29,13 @@ ZINGER = [sys.executable, "-m", "zinger.cli"]
 def own_home(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Nothing of the person who runs the tests is read or written."""
     home = tmp_path_factory.mktemp("home")
-    own = {"HOME": str(home), "XDG_CONFIG_HOME": str(home / "config"), "XDG_STATE_HOME": str(home / "state"),
-           "XDG_DATA_HOME": str(home / "data"), "ZINGER_IDENTITY": str(home / "identity.txt")}
+    own = {
+        "HOME": str(home),
+        "XDG_CONFIG_HOME": str(home / "config"),
+        "XDG_STATE_HOME": str(home / "state"),
+        "XDG_DATA_HOME": str(home / "data"),
+        "ZINGER_IDENTITY": str(home / "identity.txt"),
+    }
     before = {key: os.environ.get(key) for key in own}
     os.environ.update(own)
     yield
@@ -54,9 +59,13 @@ def lay_out(folder: Path, **changes: str) -> Path:
     return folder
 
 
-ONE_DEVICE = "\n".join((
-    "site,hostname,family,role,address,serial,mac",
-    "Wheal Junction,kvr-wj-sw1,Quern S2,access,10.44.8.11,QS2-0411,02-4b-56-10-33-01", ""))
+ONE_DEVICE = "\n".join(
+    (
+        "site,hostname,family,role,address,serial,mac",
+        "Wheal Junction,kvr-wj-sw1,Quern S2,access,10.44.8.11,QS2-0411,02-4b-56-10-33-01",
+        "",
+    )
+)
 
 
 @pytest.fixture

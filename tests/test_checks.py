@@ -53,11 +53,7 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("gateway-outside", [sw(gateway="10.44.61.1")], "10.44.61.1 is not in 10.44.8.0/24"),
     ("gateway-is-device", [sw(gateway="10.44.8.11")], "is the device itself"),
     ("gateway-not-a-host", [sw(gateway="10.44.8.255")], "network or broadcast"),
-    (
-        "gateway6-outside",
-        [sw(ipv6="2001:db8:1::5/64", **{"ipv6 gateway": "2001:db8:2::1"})],
-        "2001:db8:2::1 is not in",
-    ),
+    ("gateway6-outside", [sw(ipv6="2001:db8:1::5/64", **{"ipv6 gateway": "2001:db8:2::1"})], "2001:db8:2::1 is not in"),
     ("address-is-network", [sw(address="10.44.8.0")], "network address"),
     ("address-is-broadcast", [sw(address="10.44.8.255")], "broadcast address"),
     ("address-special", [sw(address="127.0.0.5/8")], "loopback"),

@@ -19,8 +19,10 @@ JOB = (Path(__file__).parent.parent / "src" / "zinger" / "demo" / "job.yaml").re
 def live(console: str) -> dict[str, str]:
     """The files of a live job with one device on this console."""
     head, row, *_ = ONE_DEVICE.splitlines()
-    return {"job_yaml": JOB.replace("mode: practice", "mode: live"),
-            "devices_csv": f"{head},console\n{row},{console}\n"}
+    return {
+        "job_yaml": JOB.replace("mode: practice", "mode: live"),
+        "devices_csv": f"{head},console\n{row},{console}\n",
+    }
 
 
 def test_check_tells_all_problems_as_text_and_json(job: Callable[..., Path]) -> None:
@@ -67,8 +69,9 @@ SENTENCES = [
 
 
 @pytest.mark.parametrize(("files", "args", "code", "words"), SENTENCES, ids=[s[3] for s in SENTENCES])
-def test_bad_input_is_a_sentence(job: Callable[..., Path], files: dict[str, str], args: tuple[str, ...],
-                                 code: int, words: str) -> None:
+def test_bad_input_is_a_sentence(
+    job: Callable[..., Path], files: dict[str, str], args: tuple[str, ...], code: int, words: str
+) -> None:
     folder = job(**files)
     done = zinger(args[0], folder, *args[1:])
     assert done.returncode == code, done.stdout + done.stderr
@@ -110,8 +113,12 @@ def test_a_device_that_never_prompts_needs_a_person(job: Callable[..., Path]) ->
     """It shows something that is no known place; what it shows is told, and nothing was said to it."""
     with socket.create_server(("127.0.0.1", 0)) as server:
         folder = job(**live(f"tcp://127.0.0.1:{server.getsockname()[1]}"))
-        run = subprocess.Popen([*ZINGER, "run", str(folder), "--headless", "--json"], stdout=subprocess.PIPE,
-                               stderr=subprocess.DEVNULL, text=True)
+        run = subprocess.Popen(
+            [*ZINGER, "run", str(folder), "--headless", "--json"],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+        )
         line, _ = server.accept()
         line.sendall("¿Idioma? ".encode())
         out, _ = run.communicate(timeout=60)

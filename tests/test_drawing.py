@@ -81,8 +81,17 @@ def test_every_mark_has_a_shape_and_no_two_share_one() -> None:
 def test_the_map_shows_the_way_in_and_every_context(quern: Phrasebook) -> None:
     spine, branches = spine_and_branches(quern)
     assert spine == ["booting", "sign_in", "secret", "renew", "confirm", "look", "base"]
-    assert ["doors", "door_ssh", "door_telnet", "door_http", "door_https", "door_tftp", "door_usb", "door_offers",
-            "door_lldp"] in branches
+    assert [
+        "doors",
+        "door_ssh",
+        "door_telnet",
+        "door_http",
+        "door_https",
+        "door_tftp",
+        "door_usb",
+        "door_offers",
+        "door_lldp",
+    ] in branches
     assert {b[0] for b in branches} >= {"people", "mgmt", "names", "clock", "log", "doors", "vlans", "guard"}
 
 
@@ -103,16 +112,21 @@ def test_sentences_tell_the_time_left(opened: OpenJob) -> None:
 
 def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path], tmp_path: Path) -> None:
     """LIVE over a Telnet console: all is said and saved, then it needs a person for the laptop's address."""
-    yard = subprocess.Popen([*ZINGER, "practice", str(job("bench", devices_csv=ONE_DEVICE,
-                                                          practice_yaml="pace: 200\n"))],
-                            stdout=subprocess.PIPE, text=True)
+    yard = subprocess.Popen(
+        [*ZINGER, "practice", str(job("bench", devices_csv=ONE_DEVICE, practice_yaml="pace: 200\n"))],
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     assert yard.stdout
     try:
         row = next(line for line in yard.stdout if line.startswith("kvr-wj-sw1"))
         head, device, *_ = ONE_DEVICE.splitlines()
         text = (Path(__file__).parent.parent / "src/zinger/demo/job.yaml").read_text()
-        folder = job("live", job_yaml=text.replace("mode: practice", "mode: live"),
-                     devices_csv=f"{head},console\n{device},telnet://127.0.0.1:{row.split()[2]}\n")
+        folder = job(
+            "live",
+            job_yaml=text.replace("mode: practice", "mode: live"),
+            devices_csv=f"{head},console\n{device},telnet://127.0.0.1:{row.split()[2]}\n",
+        )
         done = subprocess.run([*ZINGER, "run", str(folder), "--headless"], capture_output=True, text=True, timeout=60)
         assert done.returncode == 3, done.stdout + done.stderr
         assert "32 of 32 findings hold" in done.stdout

@@ -39,8 +39,23 @@ def test_every_split_in_two_and_byte_by_byte(data: bytes, lines: list[str], tail
     assert heard([bytes([byte]) for byte in data]) == (lines, tail)
 
 
-FRAGMENTS = st.sampled_from([b"text", b"\r\n", b"\r", b"\n", b"\b", b" ", b"\x1b[31m", b"\x1b]0;t\x07", b"\xc3\xa9",
-                             b"<sw : base> ", b"@09:41:12 port 7: carrier up\r\n", b"\x1b(B", b"\x00"])
+FRAGMENTS = st.sampled_from(
+    [
+        b"text",
+        b"\r\n",
+        b"\r",
+        b"\n",
+        b"\b",
+        b" ",
+        b"\x1b[31m",
+        b"\x1b]0;t\x07",
+        b"\xc3\xa9",
+        b"<sw : base> ",
+        b"@09:41:12 port 7: carrier up\r\n",
+        b"\x1b(B",
+        b"\x00",
+    ]
+)
 
 
 @given(st.lists(FRAGMENTS, max_size=20).map(b"".join), st.lists(st.integers(1, 7), min_size=1, max_size=8))

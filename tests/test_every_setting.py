@@ -78,13 +78,19 @@ FAMILIES = [("quern-s2", S2), ("quern-s9", S9), ("hollin-g4", EDGE)]
 
 @pytest.mark.parametrize(("family", "role"), FAMILIES, ids=[f for f, _ in FAMILIES])
 async def test_all_that_a_family_can_be_told_is_said_and_proved(
-        job: Callable[..., Path], family: str, role: str) -> None:
+    job: Callable[..., Path], family: str, role: str
+) -> None:
     text = JOB.replace("FAMILY\n", role)
     if family == "hollin-g4":
         text = text[: text.index("    switch:")] + role
         text = text.replace("    operator: {name: shift-lead, secret: each device}\n", "")  # it knows no such level
-    folder = JobFolder(job(job_yaml=text, practice_yaml="pace: 300\n", devices_csv=(
-        f"{HEAD}{family},10.44.8.11,X-0411,02-4b-56-10-33-01\n")))
+    folder = JobFolder(
+        job(
+            job_yaml=text,
+            practice_yaml="pace: 300\n",
+            devices_csv=(f"{HEAD}{family},10.44.8.11,X-0411,02-4b-56-10-33-01\n"),
+        )
+    )
     plan = OpenJob(folder).plan
     assert plan.to_mend() == (), plan.to_mend()
     run, opened = await carried(folder)

@@ -28,17 +28,33 @@ LONG = "an-extraordinarily-long-place-name-at-the-far-end-of-the-line"
 def made_up(job: Callable[..., Path], count: int = 7) -> tuple[OpenJob, list[DeviceRecord]]:
     """A job of some devices, one proved, one that differs, with long words in every field."""
     rows = [f"Wheal Junction,kvr-{n},Quern S2,10.44.8.{20 + n},QS2-{n},KVR-{n},{LONG}" for n in range(count)]
-    opened = OpenJob(JobFolder(job(devices_csv="site,hostname,family,address,serial,label,location\n"
-                                   + "\n".join(rows))))
-    bad = Finding("kvr-1", "management.gateway", "gateway", Source.RUNNING, "10.44.8.1", "=10.44.8.2",
-                  "   gateway ... <10.44.8.2>", Verdict.DIFFERS)
-    good = Finding("kvr-0", "hostname", "hostname", Source.STARTUP, "kvr-0", "kvr-0", "   name ... kvr-0",
-                   Verdict.HOLDS)
-    happened = [("kvr-0", "run began", {}), ("kvr-0", "stage", {"stage": "reach", "began": 1000.5}),
-                ("kvr-0", "hands", {"verb": "plug", "began": 1000.2, "ended": 1001.0}),
-                ("kvr-0", "finding", finding_data(good)), ("kvr-0", "proved", {}),
-                ("kvr-1", "run began", {}), ("kvr-1", "finding", finding_data(bad)),
-                ("kvr-2", "run began", {}), ("kvr-2", "needs you", {"why": "unknown question"})]
+    opened = OpenJob(
+        JobFolder(job(devices_csv="site,hostname,family,address,serial,label,location\n" + "\n".join(rows)))
+    )
+    bad = Finding(
+        "kvr-1",
+        "management.gateway",
+        "gateway",
+        Source.RUNNING,
+        "10.44.8.1",
+        "=10.44.8.2",
+        "   gateway ... <10.44.8.2>",
+        Verdict.DIFFERS,
+    )
+    good = Finding(
+        "kvr-0", "hostname", "hostname", Source.STARTUP, "kvr-0", "kvr-0", "   name ... kvr-0", Verdict.HOLDS
+    )
+    happened = [
+        ("kvr-0", "run began", {}),
+        ("kvr-0", "stage", {"stage": "reach", "began": 1000.5}),
+        ("kvr-0", "hands", {"verb": "plug", "began": 1000.2, "ended": 1001.0}),
+        ("kvr-0", "finding", finding_data(good)),
+        ("kvr-0", "proved", {}),
+        ("kvr-1", "run began", {}),
+        ("kvr-1", "finding", finding_data(bad)),
+        ("kvr-2", "run began", {}),
+        ("kvr-2", "needs you", {"why": "unknown question"}),
+    ]
     entries = [Entry(n, 1001.0 + n, device, kind, data) for n, (device, kind, data) in enumerate(happened)]
     return opened, records(opened.plan, opened.scripts, entries)
 
@@ -96,8 +112,14 @@ def test_text_is_shortened_to_its_room_and_keeps_to_the_font() -> None:
 def test_papers_are_whole_files_of_open_formats(job: Callable[..., Path]) -> None:
     opened, _ = made_up(job)
     written = write_papers(opened.folder, opened.plan, opened.scripts)
-    assert [p.name for p in written] == ["site-wheal-junction.svg", "sites.pdf", "timeline.svg", "timeline.pdf",
-                                         "proof-sheet.pdf", "as-built.csv"]
+    assert [p.name for p in written] == [
+        "site-wheal-junction.svg",
+        "sites.pdf",
+        "timeline.svg",
+        "timeline.pdf",
+        "proof-sheet.pdf",
+        "as-built.csv",
+    ]
     assert list(opened.folder.handover.glob("*.new")) == []
     for path in written:
         data = path.read_bytes()

@@ -176,27 +176,40 @@ def test_loops_conditions_order_and_several_lines(script: Script) -> None:
     order = [p.setting for p in script.phrases]
     assert order.index("switch.ports") < order.index("switch.vlans")
     assert phrase(script, "switch.vlans").lines == (
-        Said(("v 20",), "near"), Said(("as staff",)), Said(("back",), "top"), Said(("v 30",), "near"),
-        Said(("back",), "top"))
+        Said(("v 20",), "near"),
+        Said(("as staff",)),
+        Said(("back",), "top"),
+        Said(("v 30",), "near"),
+        Said(("back",), "top"),
+    )
     ports = phrase(script, "switch.ports")
     assert ports.shown == "p 1-3 7" and ports.expected == ("1 20", "2 20", "3 20", "7 30")
     assert ports.holds is Holds.AMONG_OTHERS
     assert phrase(script, "idle.timeout").confirm.say == "stay 10"  # type: ignore[union-attr]
     assert [(p.title, p.stop, p.effect) for p in script.keep] == [
-        ("weigh", Stop.KEEP, Effect.NONE), ("enact", Stop.KEEP, Effect.RESTARTS)]
+        ("weigh", Stop.KEEP, Effect.NONE),
+        ("enact", Stop.KEEP, Effect.RESTARTS),
+    ]
 
 
 def test_an_interview_has_an_answer_for_each_question_in_turn(script: Script) -> None:
     held = script.interviews["setup"]
     assert {q: [masked(w) for w in turns] for q, turns in held.answers.items()} == {
-        "q_name": ["lx1"], "q_net": ["a", "b"], "q_more": ["y", "n"], "q_key": ["••••••••"]}
+        "q_name": ["lx1"],
+        "q_net": ["a", "b"],
+        "q_more": ["y", "n"],
+        "q_key": ["••••••••"],
+    }
     assert phrase(script, "hostname").also is not None
 
 
-@pytest.mark.parametrize(("sheet", "why"), [
-    (SHEET.replace(b"lx1,", b"lx1-is-too-long,"), "no answer that q name takes"),
-    (SHEET.replace(b"30\"", b"30 a-name-that-is-longer-than-forty-characters-is\""), "a line of 49 characters"),
-])
+@pytest.mark.parametrize(
+    ("sheet", "why"),
+    [
+        (SHEET.replace(b"lx1,", b"lx1-is-too-long,"), "no answer that q name takes"),
+        (SHEET.replace(b'30"', b'30 a-name-that-is-longer-than-forty-characters-is"'), "a line of 49 characters"),
+    ],
+)
 def test_what_the_family_would_not_take_is_caught_before_it_is_said(book: Phrasebook, sheet: bytes, why: str) -> None:
     device = resolve(read_job(JOB), read_sheet(sheet)[0], {"lathe-x1": book.rules}).devices[0]
     blocked = [u for u in compile_script(device, book).unsaid if u.blocks]
@@ -211,15 +224,27 @@ def talk(book: Phrasebook, errand: Any, shown: bytes, replies: list[bytes]) -> t
 
 
 def test_notices_are_passed_a_menu_offers_and_the_cheapest_way_is_taken(book: Phrasebook) -> None:
-    ended, said = talk(book, arrive(book, "far", keys()), b"any key goes on", [
-        b"\r\n 1 other\r\n 2 lx1\r\nwhich: ", b"\r\nwho: ", b"\r\ntop> ", b"\r\nnear> ", b"\r\nfar> "])
+    ended, said = talk(
+        book,
+        arrive(book, "far", keys()),
+        b"any key goes on",
+        [b"\r\n 1 other\r\n 2 lx1\r\nwhich: ", b"\r\nwho: ", b"\r\ntop> ", b"\r\nnear> ", b"\r\nfar> "],
+    )
     assert isinstance(ended, Done) and said == [" ", "2", "u", "to near", "to far"]
     ended, said = talk(book, arrive(book, "far", keys("lx9")), b" 1 other\r\nwhich: ", [])
     assert isinstance(ended.error, Stuck) and "does not offer lx9; it offers other" in str(ended.error) and said == []
 
 
-INTERVIEW = [b"\r\nname {lathe}: ", b"\r\nnet {none}: ", b"\r\nkey: ", b"\r\nmore {n}: ", b"\r\nnet {none}: ",
-             b"\r\nmore {n}: ", b"\r\n net a\r\n net b\r\ntake it: ", b"\r\ndone\r\ntop> "]
+INTERVIEW = [
+    b"\r\nname {lathe}: ",
+    b"\r\nnet {none}: ",
+    b"\r\nkey: ",
+    b"\r\nmore {n}: ",
+    b"\r\nnet {none}: ",
+    b"\r\nmore {n}: ",
+    b"\r\n net a\r\n net b\r\ntake it: ",
+    b"\r\ndone\r\ntop> ",
+]
 ANSWERS = ["ask", "lx1", "a", "••••••••", "y", "b", "", "y"]
 
 
@@ -232,7 +257,8 @@ def test_an_interview_is_answered_by_what_it_asks_and_keeps_what_is_right(book: 
 
 
 def test_a_half_answered_interview_is_begun_anew_and_a_wrong_summary_is_not_taken(
-        book: Phrasebook, script: Script) -> None:
+    book: Phrasebook, script: Script
+) -> None:
     held = script.interviews["setup"]
     wrong = [b"\r\nname {lathe}: ", *INTERVIEW[1:6], b"\r\n net a\r\n net x\r\ntake it: "]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *INTERVIEW])
@@ -246,8 +272,12 @@ def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script
     held = script.interviews["setup"]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ", [b"\r\nname {x}: "] * 99)
     assert isinstance(ended, Failed) and "again and again" in str(ended.error) and len(said) < 10
-    ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ",
-                       [b"\r\nname {x}: ", *[b"\r\nno: too short\r\nname {x}: "] * 99])
+    ended, said = talk(
+        book,
+        hold_interview(book, script, held, keys()),
+        b"top> ",
+        [b"\r\nname {x}: ", *[b"\r\nno: too short\r\nname {x}: "] * 99],
+    )
     assert isinstance(ended.error, RefusedByDevice) and "too short" in str(ended.error)
 
 
@@ -296,15 +326,31 @@ def test_what_a_console_shows_of_its_box_is_remembered(book: Phrasebook, shown: 
 
 
 # -- facts --------------------------------------------------------------------------------------------
-LINES = ("box 1", "  name a", "  mask 255.255.255.0", "box 2", "  name b", "  list x, y,z", "",
-         "PORT    KIND  VLAN  NOTE", "1/1     bare  20    a desk", "1/2           -", "", "1/3     bare  30")
+LINES = (
+    "box 1",
+    "  name a",
+    "  mask 255.255.255.0",
+    "box 2",
+    "  name b",
+    "  list x, y,z",
+    "",
+    "PORT    KIND  VLAN  NOTE",
+    "1/1     bare  20    a desk",
+    "1/2           -",
+    "",
+    "1/3     bare  30",
+)
 
 
 def taken(**wanted: Any) -> list[str]:
     import re
 
-    take = Take("f", re.compile(wanted.pop("pattern")), wanted.pop("value", "{{ value }}"),
-                **{k: re.compile(v) if isinstance(v, str) else v for k, v in wanted.items()})
+    take = Take(
+        "f",
+        re.compile(wanted.pop("pattern")),
+        wanted.pop("value", "{{ value }}"),
+        **{k: re.compile(v) if isinstance(v, str) else v for k, v in wanted.items()},
+    )
     return [fact.value for fact in gather({"f": take}, LINES, re.compile(r"^\S")).get("f", ())]
 
 
@@ -315,17 +361,22 @@ def test_facts_by_section_table_list_and_in_one_writing() -> None:
     assert taken(pattern=r"^  mask (?P<m>\S+)$", value="/{{ m | prefix }}") == ["/24"]
     assert taken(pattern=r"^  name (?P<m>\S+)$", value="{{ m | prefix }}") == ["a", "b"]  # as it was shown
     assert taken(pattern=r"^  list (?P<value>.+)$", split=", *") == ["x", "y", "z"]
-    assert taken(pattern=r"^PORT +KIND", columns={"p": "PORT", "v": "VLAN", "n": "NOTE"},
-                 value="{{ p }} {{ v }} {{ n }}") == ["1/1 20 a desk", "1/2 -"]
+    assert taken(
+        pattern=r"^PORT +KIND", columns={"p": "PORT", "v": "VLAN", "n": "NOTE"}, value="{{ p }} {{ v }} {{ n }}"
+    ) == ["1/1 20 a desk", "1/2 -"]
 
 
-@pytest.mark.parametrize(("shown", "verdict", "read"), [
-    (("port 1 20", "port 2 20", "port 3 20", "port 4 99", "port 7 30"), Verdict.HOLDS, "1-3 20  7 30"),
-    (("port 1 20", "port 2 99", "port 3 20", "port 7 30"), Verdict.DIFFERS, "1,3 20  2 99  7 30"),
-    (("port 9 20",), Verdict.ABSENT, ""),
-])
+@pytest.mark.parametrize(
+    ("shown", "verdict", "read"),
+    [
+        (("port 1 20", "port 2 20", "port 3 20", "port 4 99", "port 7 30"), Verdict.HOLDS, "1-3 20  7 30"),
+        (("port 1 20", "port 2 99", "port 3 20", "port 7 30"), Verdict.DIFFERS, "1,3 20  2 99  7 30"),
+        (("port 9 20",), Verdict.ABSENT, ""),
+    ],
+)
 def test_among_others_only_what_was_planned_matters(
-        book: Phrasebook, script: Script, shown: tuple[str, ...], verdict: Verdict, read: str) -> None:
+    book: Phrasebook, script: Script, shown: tuple[str, ...], verdict: Verdict, read: str
+) -> None:
     facts = gather(book.readings["all"].take, shown)
     found = next(f for f in judge(script, facts, Source.RUNNING) if f.setting == "switch.ports")
     assert (found.verdict, found.read) == (verdict, read)
@@ -345,8 +396,10 @@ def test_ports_in_pieces_are_the_same_ports(ports: list[str], longest: int) -> N
     assert unfolded(folded(ordered)) == tuple(ordered)
 
 
-@pytest.mark.parametrize(("text", "is_"), [("90", 90), ("10 min", 600), ("1h30m", 5400), ("1 d, 2 hours", 93600),
-                                           ("00:10:00", 600), ("02:30", 150)])
+@pytest.mark.parametrize(
+    ("text", "is_"),
+    [("90", 90), ("10 min", 600), ("1h30m", 5400), ("1 d, 2 hours", 93600), ("00:10:00", 600), ("02:30", 150)],
+)
 def test_durations_in_any_writing(text: str, is_: int) -> None:
     assert seconds(text) == is_
 
@@ -378,8 +431,9 @@ def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() 
     s2, s9 = books["quern-s2"], books["quern-s9"]
     assert set(s2.places) < set(s9.places) and "switch.routes" in s9.phrases and "switch.routes" not in s2.phrases
     assert len(s9.moves) == len(s2.moves) + 2 and "port" in s9.readings["everything"].take
-    child = ("family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n"
-             "  - {from: base, say: x, to: nowhere}\n")
+    child = (
+        "family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n  - {from: base, say: x, to: nowhere}\n"
+    )
     with pytest.raises(PhrasebookError) as caught:
         load_family(child, "own.yaml")
     told = str(caught.value)
@@ -419,12 +473,15 @@ def test_a_fault_of_any_part_is_told_with_its_line(right: str, wrong: str, why: 
     assert told and all(p.spot.line and abs(p.spot.line - line) <= 6 for p in told), str(caught.value)
 
 
-@pytest.mark.parametrize(("old", "new", "id"), [
-    ("    ends: [top]\n", "", "interview-endless"),
-    ("within: 60 s", "within: 5 s", "confirm-too-soon"),
-    ("progress: '(?P<percent>\\d+) of 100'", "progress: '(?P<percent>(\\d+)+) of 100'", "pattern-runs-away"),
-    ("otherwise: {q_name: '', q_net: '', q_more: n}", "otherwise: {q_name: '', q_more: n}", "question-unanswered"),
-])
+@pytest.mark.parametrize(
+    ("old", "new", "id"),
+    [
+        ("    ends: [top]\n", "", "interview-endless"),
+        ("within: 60 s", "within: 5 s", "confirm-too-soon"),
+        ("progress: '(?P<percent>\\d+) of 100'", "progress: '(?P<percent>(\\d+)+) of 100'", "pattern-runs-away"),
+        ("otherwise: {q_name: '', q_net: '', q_more: n}", "otherwise: {q_name: '', q_more: n}", "question-unanswered"),
+    ],
+)
 def test_examination_reads_every_part(old: str, new: str, id: str) -> None:
     def ids(text: str) -> set[str]:
         return {p.id for p in examine(load_phrasebook(text, "x"), "x")}

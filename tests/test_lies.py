@@ -41,8 +41,18 @@ async def test_a_door_opened_by_hand_is_found_from_inside_and_outside(practice: 
     assert run.proved() == [practice.device]
     await run.stop()
     secret = Vault(practice.folder.vault).get(SecretRef(f"{practice.device}/administrator"))
-    await by_hand(practice, "", "kettle-admin", secret, "take charge",
-                  "descend doors", "descend telnet", "open", "ascend", "ascend")
+    await by_hand(
+        practice,
+        "",
+        "kettle-admin",
+        secret,
+        "take charge",
+        "descend doors",
+        "descend telnet",
+        "open",
+        "ascend",
+        "ascend",
+    )
     run, job = await carried(practice.folder, power_cut=False, speak=False)
     line = job.board.lines[practice.device]
     assert run.proved() == [] and line.mood is Mark.DIFFERS
@@ -57,14 +67,19 @@ async def test_a_door_opened_by_hand_is_found_from_inside_and_outside(practice: 
     assert run.proved() == [practice.device]
     await run.stop()
     said = [line.split(": ", 1)[1] for line in (await practice.heard())[before:] if ": " in line]
-    assert [w for w in said if w not in ("tell all", "tell all startup", "ascend", "take charge",
-                                          "kettle-admin", secret)] == [
-        "descend doors", "descend telnet", "shut", "keep"]
+    assert [
+        w for w in said if w not in ("tell all", "tell all startup", "ascend", "take charge", "kettle-admin", secret)
+    ] == ["descend doors", "descend telnet", "shut", "keep"]
 
 
 async def test_what_was_never_saved_is_found(practice: Practice) -> None:
-    own_phrasebook(practice, ("replies: {keep_sure: 'yes'}\n  expect: '^kept as startup'",
-                              "replies: {keep_sure: 'no'}\n  expect: '^not kept'"))
+    own_phrasebook(
+        practice,
+        (
+            "replies: {keep_sure: 'yes'}\n  expect: '^kept as startup'",
+            "replies: {keep_sure: 'no'}\n  expect: '^not kept'",
+        ),
+    )
     run, job = await carried(practice.folder)
     findings = job.board.lines[practice.device].findings.values()
     assert run.proved() == []

@@ -66,7 +66,8 @@ class Heard:
 
 @pytest.mark.parametrize("opener", [open_tcp, open_telnet])
 async def test_bytes_go_both_ways_and_the_end_is_told(
-        serve: Serve, opener: Callable[[str, int, str], Awaitable[Link]]) -> None:
+    serve: Serve, opener: Callable[[str, int, str], Awaitable[Link]]
+) -> None:
     async def echo(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         writer.write(b"early ")
         writer.write((await reader.readexactly(4)).upper())
@@ -83,6 +84,7 @@ async def test_bytes_go_both_ways_and_the_end_is_told(
 
 async def test_telnet_commands_never_reach_the_conversation(serve: Serve) -> None:
     """RFC 854: IAC sequences are the protocol's; IAC IAC is a byte of data."""
+
     async def server(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         writer.write(b"\xff\xfb\x01\xff\xfb\x03who is \xff\xf1there\xff\xff? ")
         await writer.drain()
@@ -98,8 +100,11 @@ async def test_nobody_listens() -> None:
     with socket.socket() as held:
         held.bind(("127.0.0.1", 0))
         port = held.getsockname()[1]
-        for opening in (open_tcp("127.0.0.1", port, "the console"), open_telnet("127.0.0.1", port, "the console"),
-                        open_ssh("127.0.0.1", port, "a", "b", "the console")):
+        for opening in (
+            open_tcp("127.0.0.1", port, "the console"),
+            open_telnet("127.0.0.1", port, "the console"),
+            open_ssh("127.0.0.1", port, "a", "b", "the console"),
+        ):
             with pytest.raises(Refused, match="the console: nobody listens there"):
                 await opening
         assert await LiveDialer().probe("127.0.0.1", port) is False
@@ -132,8 +137,15 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
         process.stdout.write(await process.stdin.read(4))
         process.exit(0)
 
-    server = await asyncssh.listen("127.0.0.1", 0, server_factory=Door, process_factory=shell, encoding=None,
-                                   line_editor=False, server_host_keys=[asyncssh.generate_private_key("ssh-ed25519")])
+    server = await asyncssh.listen(
+        "127.0.0.1",
+        0,
+        server_factory=Door,
+        process_factory=shell,
+        encoding=None,
+        line_editor=False,
+        server_host_keys=[asyncssh.generate_private_key("ssh-ed25519")],
+    )
     port = server.sockets[0].getsockname()[1]
     with pytest.raises(AuthRefused, match="sign-in of ada was refused"):
         await open_ssh("127.0.0.1", port, "ada", "wrong", "ssh")
@@ -146,10 +158,16 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
     server.close()
 
 
-@pytest.mark.parametrize(("console", "words"), [
-    ("", "the plan names no console"), ("ttyS0", "is no console"), ("telnet://host", "is no console"),
-    ("telnet://127.0.0.1:99999", "is no console"), ("http://127.0.0.1:80", "is no console"),
-])
+@pytest.mark.parametrize(
+    ("console", "words"),
+    [
+        ("", "the plan names no console"),
+        ("ttyS0", "is no console"),
+        ("telnet://host", "is no console"),
+        ("telnet://127.0.0.1:99999", "is no console"),
+        ("http://127.0.0.1:80", "is no console"),
+    ],
+)
 async def test_a_console_column_that_is_none(console: str, words: str) -> None:
     with pytest.raises(LinkError, match=words):
         await LiveDialer().console("sw1", console)
@@ -245,8 +263,9 @@ async def test_a_serial_line_carries_bytes_both_ways_and_tells_its_end(far_end: 
     link.close()
 
 
-@pytest.mark.parametrize(("speed", "wanted"), [
-    (termios.B115200, "115200 8N1"), (termios.B9600, "9600 8N1"), (termios.B38400, "38400 8N1")])
+@pytest.mark.parametrize(
+    ("speed", "wanted"), [(termios.B115200, "115200 8N1"), (termios.B9600, "9600 8N1"), (termios.B38400, "38400 8N1")]
+)
 async def test_the_speed_is_found_by_listening(far_end: Callable[..., FarEnd], speed: int, wanted: str) -> None:
     found = await find_settings(far_end(speed).path, patience=0.2)
     assert found is not None and str(found[0]) == wanted and "<sw : base> " in found[1]
@@ -297,6 +316,7 @@ class _Door(asyncssh.SSHServer):
 
 async def ssh_server(asks: bool = False, **options: Any) -> tuple[asyncssh.SSHAcceptor, int]:
     door = type("Door", (_Door,), {"asks": asks})
+
     async def shell(process: Any) -> None:
         process.stdout.write("<sw : base> ")
         await process.stdin.read(1)

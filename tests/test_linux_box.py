@@ -21,8 +21,16 @@ import pytest
 from tests.conftest import ZINGER, zinger
 from zinger.keep import Journal
 
-PACKAGES = {"sshd": "openssh-server", "chronyd": "chrony", "ifup": "ifupdown", "ser2net": "ser2net", "socat": "socat",
-            "ip": "iproute2", "agetty": "util-linux", "login": "login"}
+PACKAGES = {
+    "sshd": "openssh-server",
+    "chronyd": "chrony",
+    "ifup": "ifupdown",
+    "ser2net": "ser2net",
+    "socat": "socat",
+    "ip": "iproute2",
+    "agetty": "util-linux",
+    "login": "login",
+}
 OLD, NEW, INSTALLED = "192.0.2.10", "10.44.8.50", "chosen-when-installed-1"
 PATH = "/usr/sbin:/sbin:" + os.environ.get("PATH", "")
 JOB = """\
@@ -79,10 +87,24 @@ class Box:
 
     def start(self, console: str = "") -> None:
         self.process = subprocess.Popen(
-            ["ip", "netns", "exec", f"{self.name}b", "unshare", "--uts", "--mount",
-             str(Path(__file__).parent / "linuxbox.sh"), str(self.folder), INSTALLED, console],
-            env=env(), stdout=subprocess.DEVNULL,
-            stderr=(self.folder / "log").open("a"), start_new_session=True)
+            [
+                "ip",
+                "netns",
+                "exec",
+                f"{self.name}b",
+                "unshare",
+                "--uts",
+                "--mount",
+                str(Path(__file__).parent / "linuxbox.sh"),
+                str(self.folder),
+                INSTALLED,
+                console,
+            ],
+            env=env(),
+            stdout=subprocess.DEVNULL,
+            stderr=(self.folder / "log").open("a"),
+            start_new_session=True,
+        )
         self.until(lambda: "listening on" in (self.folder / "log").read_text())
 
     def stop(self) -> None:
@@ -102,8 +124,13 @@ class Box:
 
     def zinger(self, *words: str) -> subprocess.CompletedProcess[str]:
         """Zinger on the laptop beside the box."""
-        done = subprocess.run(["ip", "netns", "exec", f"{self.name}l", *ZINGER, *words], capture_output=True, text=True,
-                              env=env(), timeout=110)
+        done = subprocess.run(
+            ["ip", "netns", "exec", f"{self.name}l", *ZINGER, *words],
+            capture_output=True,
+            text=True,
+            env=env(),
+            timeout=110,
+        )
         assert "Traceback" not in done.stdout + done.stderr, done.stderr
         return done
 
@@ -119,8 +146,11 @@ def box(tmp_path: Path) -> Iterator[Box]:
     for end in "bl":
         run("ip", "netns", "add", name + end)
     run(*f"ip link add lap0 netns {name}l type veth peer name eth0 netns {name}b".split())
-    for words in (("link", "set", "lap0", "up"), ("link", "set", "lo", "up"),
-                  ("addr", "add", "192.0.2.2/24", "dev", "lap0")):
+    for words in (
+        ("link", "set", "lap0", "up"),
+        ("link", "set", "lo", "up"),
+        ("addr", "add", "192.0.2.2/24", "dev", "lap0"),
+    ):
         run("ip", "-n", f"{name}l", *words)
     folder = tmp_path / "box"
     shutil.copytree("/etc", folder / "etc", symlinks=True)
@@ -131,7 +161,8 @@ def box(tmp_path: Path) -> Iterator[Box]:
     (etc / "resolv.conf").write_text("nameserver 192.0.2.53\n")
     (etc / "ssh" / "sshd_config.d" / "installed.conf").write_text("PermitRootLogin yes\nPasswordAuthentication yes\n")
     (etc / "chrony" / "chrony.conf").write_text(
-        "sourcedir /etc/chrony/sources.d\nbindcmdaddress /run/chrony/chronyd.sock\n")
+        "sourcedir /etc/chrony/sources.d\nbindcmdaddress /run/chrony/chronyd.sock\n"
+    )
     for leaf in (etc / "chrony" / "sources.d").glob("*"):
         leaf.unlink()
     if not list((etc / "ssh").glob("ssh_host_*_key")):
@@ -149,7 +180,8 @@ def box(tmp_path: Path) -> Iterator[Box]:
 
 def sheet(box: Box, console: str) -> None:
     (box.job / "devices.csv").write_text(
-        f"site,hostname,family,address,console\nwj,kvr-wj-rt9,linux-box,{NEW},{console}\n")
+        f"site,hostname,family,address,console\nwj,kvr-wj-rt9,linux-box,{NEW},{console}\n"
+    )
     assert zinger("secret", box.job, "kvr-wj-rt9/label", stdin=INSTALLED + "\n").returncode == 0
 
 
@@ -158,7 +190,13 @@ def as_planned(box: Box) -> None:
     assert f"{NEW}/24" in box.inside("ip", "-o", "-4", "addr", "show", "dev", "eth0")
     assert "via 10.44.8.1" in box.inside("ip", "route", "show", "default")
     assert (box.folder / "etc" / "resolv.conf").read_text().split() == [
-        "nameserver", "10.44.8.20", "nameserver", "10.44.8.21", "search", "kettlestone.example"]
+        "nameserver",
+        "10.44.8.20",
+        "nameserver",
+        "10.44.8.21",
+        "search",
+        "kettlestone.example",
+    ]
     assert "10.44.8.22" in box.inside("chronyc", "-n", "-c", "sources")
 
 
@@ -194,13 +232,18 @@ def test_an_address_that_is_never_confirmed_goes_back_by_itself(box: Box) -> Non
     book = (Path(__file__).parent.parent / "src/zinger/phrasebook/families/linux-box.yaml").read_text()
     (box.job / "phrasebooks").mkdir()
     (box.job / "phrasebooks" / "linux-box.yaml").write_text(
-        book.replace("sleep 60;", "sleep 6;").replace("within: 60 s", "within: 20 s"))
+        book.replace("sleep 60;", "sleep 6;").replace("within: 60 s", "within: 20 s")
+    )
     (box.job / "job.yaml").write_text(JOB.replace("10.44.8.0/24", "10.44.9.0/24").replace("10.44.8.1}", "10.44.9.1}"))
     sheet(box, f"ssh://{OLD}")
     (box.job / "devices.csv").write_text((box.job / "devices.csv").read_text().replace(NEW, "10.44.9.50"))
     # an address in that subnet, on a wire that ends here
-    for words in (("link", "add", "stub0", "type", "veth", "peer", "name", "stub1"), ("link", "set", "stub0", "up"),
-                  ("link", "set", "stub1", "up"), ("addr", "add", "10.44.9.250/24", "dev", "stub0")):
+    for words in (
+        ("link", "add", "stub0", "type", "veth", "peer", "name", "stub1"),
+        ("link", "set", "stub0", "up"),
+        ("link", "set", "stub1", "up"),
+        ("addr", "add", "10.44.9.250/24", "dev", "stub0"),
+    ):
         run("ip", "-n", f"{box.name}l", *words)
     done = box.zinger("run", str(box.job), "--headless", "--no-power-cut")
     assert done.returncode == 3 and "needs you" in done.stdout, done.stdout + done.stderr
@@ -211,11 +254,16 @@ def test_by_a_getty_behind_an_rfc_2217_server(box: Box) -> None:
     port = str(box.folder / "port")
     box.start(port)
     config = box.folder / "ser2net.yaml"
-    config.write_text("connection: &c\n  accepter: telnet(rfc2217),tcp,127.0.0.1,4001\n"
-                      f"  connector: serialdev,{port},115200n81,local\n")
+    config.write_text(
+        "connection: &c\n  accepter: telnet(rfc2217),tcp,127.0.0.1,4001\n"
+        f"  connector: serialdev,{port},115200n81,local\n"
+    )
     box.until(lambda: Path(port).exists())
-    server = subprocess.Popen(["ip", "netns", "exec", f"{box.name}l", "ser2net", "-n", "-c", str(config)],
-                              env=env(), stderr=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        ["ip", "netns", "exec", f"{box.name}l", "ser2net", "-n", "-c", str(config)],
+        env=env(),
+        stderr=subprocess.DEVNULL,
+    )
     sheet(box, "rfc2217://127.0.0.1:4001")
     run("ip", "-n", f"{box.name}l", "addr", "add", "10.44.8.250/24", "dev", "lap0")
     time.sleep(0.5)

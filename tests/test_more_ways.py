@@ -63,7 +63,7 @@ def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[...
     entries = list(journal.entries("kvr-wj-sw1"))
     journal.close()
     began = [i for i, e in enumerate(entries) if e.kind == "run began"]
-    assert len(began) == 2 and not [e for e in entries[began[1]:] if e.kind in ("say", "renewed")]
+    assert len(began) == 2 and not [e for e in entries[began[1] :] if e.kind in ("say", "renewed")]
 
 
 async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:
@@ -112,7 +112,8 @@ def test_a_secret_is_shown_only_when_asked_for(job: Callable[..., Path]) -> None
 
 
 async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
-        job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> None:
+    job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
     from zinger.cli import _own_fault
     from zinger.run import Options
     from zinger.tui import ZingerApp

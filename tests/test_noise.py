@@ -24,14 +24,22 @@ JOB = (resources.files("zinger") / "demo" / "job.yaml").read_text("utf-8")
 NAME = "kvr-wj-sw1"
 PRACTICE = "pace: 300\nlinger: 30\n"
 FAULTS: list[dict[str, Any]] = [
-    {"do": "fault", "kind": "burst", "amount": 3}, {"do": "fault", "kind": "cut"}, {"do": "fault", "kind": "restart"},
-    {"do": "fault", "kind": "drop", "amount": 331}, {"do": "fault", "kind": "drop", "amount": 0},
-    {"do": "fault", "kind": "wrap", "amount": 80}, {"do": "fault", "kind": "trickle", "amount": 100},
-    {"do": "fault", "kind": "trickle", "amount": 0}, {"do": "fault", "kind": "show", "amount": 70},
+    {"do": "fault", "kind": "burst", "amount": 3},
+    {"do": "fault", "kind": "cut"},
+    {"do": "fault", "kind": "restart"},
+    {"do": "fault", "kind": "drop", "amount": 331},
+    {"do": "fault", "kind": "drop", "amount": 0},
+    {"do": "fault", "kind": "wrap", "amount": 80},
+    {"do": "fault", "kind": "trickle", "amount": 100},
+    {"do": "fault", "kind": "trickle", "amount": 0},
+    {"do": "fault", "kind": "show", "amount": 70},
     {"do": "fault", "kind": "show", "amount": 300},
-    {"do": "type", "text": "tell all\r"}, {"do": "type", "text": "half a li"},
+    {"do": "type", "text": "tell all\r"},
+    {"do": "type", "text": "half a li"},
     {"do": "type", "text": "descend guard\r"},
-    {"do": "type", "text": "\x1b[A\x1b[A\r"}, {"do": "type", "text": "leave\r"}, {"do": "type", "text": "\x00\x07q "},
+    {"do": "type", "text": "\x1b[A\x1b[A\r"},
+    {"do": "type", "text": "leave\r"},
+    {"do": "type", "text": "\x00\x07q "},
 ]
 
 
@@ -65,12 +73,19 @@ async def through(faults: list[tuple[int, int]], devices: str = ONE_DEVICE, name
 
 def right(state: Any) -> bool:
     running = state["running"]
-    return bool(state["saved"] and running["name"] == NAME and running["address"] == "10.44.8.11/24"
-                and running["gateway"] == "10.44.8.1" and running["resolver"] == ["10.44.8.20", "10.44.8.21"]
-                and running["people"] == {"installer": "keeper", "kettle-admin": "keeper", "signal-view": "watcher"}
-                and running["source"] == ["10.44.8.22", "10.44.8.23"] and running["zone"] == "Europe/Vienna"
-                and running["receiver"] == ["10.44.8.24"]
-                and running["doors"]["ssh"] and not running["doors"]["telnet"])
+    return bool(
+        state["saved"]
+        and running["name"] == NAME
+        and running["address"] == "10.44.8.11/24"
+        and running["gateway"] == "10.44.8.1"
+        and running["resolver"] == ["10.44.8.20", "10.44.8.21"]
+        and running["people"] == {"installer": "keeper", "kettle-admin": "keeper", "signal-view": "watcher"}
+        and running["source"] == ["10.44.8.22", "10.44.8.23"]
+        and running["zone"] == "Europe/Vienna"
+        and running["receiver"] == ["10.44.8.24"]
+        and running["doors"]["ssh"]
+        and not running["doors"]["telnet"]
+    )
 
 
 @pytest.mark.timeout(300)
@@ -133,9 +148,14 @@ class Odd(asyncio.Protocol):
             await asyncio.sleep(0)
 
 
-@pytest.mark.parametrize(("way", "why"), [
-    ("flood", "never holds still|does not know|talks and talks"), ("closes", "interrupted 12 times|link was lost"),
-    ("tongue", "this phrasebook does not know")])
+@pytest.mark.parametrize(
+    ("way", "why"),
+    [
+        ("flood", "never holds still|does not know|talks and talks"),
+        ("closes", "interrupted 12 times|link was lost"),
+        ("tongue", "this phrasebook does not know"),
+    ],
+)
 async def test_a_flood_a_closing_line_and_another_tongue_end_at_a_person(tmp_path: Path, way: str, why: str) -> None:
     import re
     import resource
@@ -144,11 +164,15 @@ async def test_a_flood_a_closing_line_and_another_tongue_end_at_a_person(tmp_pat
     console = f"tcp://127.0.0.1:{server.sockets[0].getsockname()[1]}"
     head, row, _ = ONE_DEVICE.split("\n")
     book = tmp_path / "job" / "phrasebooks"
-    folder = lay_out(tmp_path / "job", job_yaml=JOB.replace("mode: practice", "mode: live"),
-                     devices_csv=f"{head},console\n{row.replace('Quern S2', 'quern-s2x')},{console}\n")
+    folder = lay_out(
+        tmp_path / "job",
+        job_yaml=JOB.replace("mode: practice", "mode: live"),
+        devices_csv=f"{head},console\n{row.replace('Quern S2', 'quern-s2x')},{console}\n",
+    )
     book.mkdir()
     (book / "quern-s2x.yaml").write_text(
-        "family: quern-s2x\nlike: quern-s2\ntitle: Quern S2x\nfactory: {boots_in: 1 s}\n")
+        "family: quern-s2x\nlike: quern-s2\ntitle: Quern S2x\nfactory: {boots_in: 1 s}\n"
+    )
     job = OpenJob(JobFolder(folder))
     run = Run(job, Options(power_cut=False, nobody=True))
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss

@@ -49,7 +49,9 @@ def test_values_know_where_they_come_from() -> None:
     assert dns.value == (ip_address("10.44.8.22"),)
     assert dns.origin.layer is Layer.SHEET and dns.origin.spot.line == 2
     assert [(layer.layer, v) for v, layer in dns.overrode] == [
-        (Layer.SITE, (ip_address("10.44.8.21"),)), (Layer.BASELINE, (ip_address("10.44.8.20"),))]
+        (Layer.SITE, (ip_address("10.44.8.21"),)),
+        (Layer.BASELINE, (ip_address("10.44.8.20"),)),
+    ]
     assert values["idle.timeout"].value == 5 and values["idle.timeout"].origin.label == "role core"
     assert values["management.address"].shown == "10.44.8.11/24"
     assert values["management.gateway"].origin.layer is Layer.DERIVED
@@ -57,19 +59,23 @@ def test_values_know_where_they_come_from() -> None:
     assert plan.devices[0].accounts[1][1].secret == SecretRef("shared-view")
 
 
-@pytest.mark.parametrize("text", [
-    f"\ufeff{HEAD}\n{ROW}\n",
-    f"{HEAD}\n{ROW}\n".replace(",", ";"),
-    f"{HEAD}\n{ROW}\n".replace(",", "\t"),
-    f"\n{HEAD}\n\n,,,,\n{ROW}\n\n",
-    f"{HEAD}\n{ROW}\n".replace("\n", "\r\n"),
-    "Address,Role,Name,Family,Site\n10.44.8.11,core,kvr-wj-sw1,quern-s2,wj\n",
-])
+@pytest.mark.parametrize(
+    "text",
+    [
+        f"\ufeff{HEAD}\n{ROW}\n",
+        f"{HEAD}\n{ROW}\n".replace(",", ";"),
+        f"{HEAD}\n{ROW}\n".replace(",", "\t"),
+        f"\n{HEAD}\n\n,,,,\n{ROW}\n\n",
+        f"{HEAD}\n{ROW}\n".replace("\n", "\r\n"),
+        "Address,Role,Name,Family,Site\n10.44.8.11,core,kvr-wj-sw1,quern-s2,wj\n",
+    ],
+)
 def test_any_shape_of_sheet_gives_the_same_device(text: str) -> None:
     plan = plan_of(text)
     assert plan.problems == ()
     assert [(d.name, str(d.address), d.role, d.site.name) for d in plan.devices] == [
-        ("kvr-wj-sw1", "10.44.8.11/24", "core", "Wheal Junction")]
+        ("kvr-wj-sw1", "10.44.8.11/24", "core", "Wheal Junction")
+    ]
 
 
 @given(st.permutations(HEAD.split(",")), st.sampled_from(",;\t|"), st.integers(0, 3))
@@ -79,7 +85,8 @@ def test_column_order_and_delimiter_never_matter(order: list[str], delimiter: st
     plan, plain = plan_of(text), plan_of(f"{HEAD}\n{ROW}")
     assert plan.problems == ()
     assert {s: v.value for s, v in plan.devices[0].values.items()} == {
-        s: v.value for s, v in plain.devices[0].values.items()}
+        s: v.value for s, v in plain.devices[0].values.items()
+    }
     assert plan.devices[0].spot.line == blanks + 2
 
 
@@ -129,8 +136,11 @@ JOB_FAULTS = [
     ("job: x\nmode: lve", "job-shape", "is no mode"),
     ("job: x\nbaseline:\n  dns: {server: 1}", "unknown-setting", "job.yaml:3 (baseline.dns.server)"),
     ("job: x\nsites:\n  wj: {subnet: 10.44.8.5/24}", "subnet-form", "job.yaml:3"),
-    ("job: x\nbaseline:\n  accounts:\n    viewer: {name: a, password: b}", "accounts-viewer-form",
-     "a password does not belong in this file"),
+    (
+        "job: x\nbaseline:\n  accounts:\n    viewer: {name: a, password: b}",
+        "accounts-viewer-form",
+        "a password does not belong in this file",
+    ),
 ]
 
 

@@ -23,14 +23,23 @@ from zinger.script import Script, compile_script
 @pytest.fixture
 def script(quern: Phrasebook) -> Script:
     rows, _ = read_sheet(b"hostname,site,family,address,dns\nsw1,wj,quern-s2,10.44.8.11,10.44.8.2 10.44.8.3\n")
-    job = read_job("job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
-                   "sites:\n  wj: {subnet: 10.44.8.0/24}")
+    job = read_job(
+        "job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
+        "sites:\n  wj: {subnet: 10.44.8.0/24}"
+    )
     return compile_script(resolve(job, rows, {"quern-s2": quern.rules}).devices[0], quern)
 
 
-SHOWN = ("   name ............ sw1", "   person .......... installer (keeper)", "   person .......... ada (keeper)",
-         "   address ......... 10.44.8.11 len 24 (fixed)", "   gateway ......... 10.44.8.1",
-         "   resolver ........ 10.44.8.2", "   resolver ........ 10.44.8.3", "   ssh ............. open")
+SHOWN = (
+    "   name ............ sw1",
+    "   person .......... installer (keeper)",
+    "   person .......... ada (keeper)",
+    "   address ......... 10.44.8.11 len 24 (fixed)",
+    "   gateway ......... 10.44.8.1",
+    "   resolver ........ 10.44.8.2",
+    "   resolver ........ 10.44.8.3",
+    "   ssh ............. open",
+)
 
 
 def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Script) -> None:
@@ -40,18 +49,22 @@ def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Scrip
     assert dns.evidence.split("\n") == [SHOWN[5], SHOWN[6]]
 
 
-@pytest.mark.parametrize(("line", "instead", "setting", "verdict"), [
-    (4, "   gateway ......... 10.44.8.2", "management.gateway", Verdict.DIFFERS),
-    (4, "   gateway ......... (none)", "management.gateway", Verdict.ABSENT),
-    (4, "", "management.gateway", Verdict.ABSENT),
-    (5, "   resolver ........ 10.44.8.9", "dns.servers", Verdict.DIFFERS),
-    (6, "", "dns.servers", Verdict.DIFFERS),
-    (2, "   person .......... ada (watcher)", "accounts.administrator", Verdict.ABSENT),
-    (7, "   ssh ............. shut", "services.ssh", Verdict.DIFFERS),
-    (3, "   address ......... 10.44.8.11 len 16 (fixed)", "management.address", Verdict.DIFFERS),
-])
+@pytest.mark.parametrize(
+    ("line", "instead", "setting", "verdict"),
+    [
+        (4, "   gateway ......... 10.44.8.2", "management.gateway", Verdict.DIFFERS),
+        (4, "   gateway ......... (none)", "management.gateway", Verdict.ABSENT),
+        (4, "", "management.gateway", Verdict.ABSENT),
+        (5, "   resolver ........ 10.44.8.9", "dns.servers", Verdict.DIFFERS),
+        (6, "", "dns.servers", Verdict.DIFFERS),
+        (2, "   person .......... ada (watcher)", "accounts.administrator", Verdict.ABSENT),
+        (7, "   ssh ............. shut", "services.ssh", Verdict.DIFFERS),
+        (3, "   address ......... 10.44.8.11 len 16 (fixed)", "management.address", Verdict.DIFFERS),
+    ],
+)
 def test_each_difference_is_found_and_said_again(
-        quern: Phrasebook, script: Script, line: int, instead: str, setting: str, verdict: Verdict) -> None:
+    quern: Phrasebook, script: Script, line: int, instead: str, setting: str, verdict: Verdict
+) -> None:
     facts = gather(quern.readings["everything"].take, tuple(instead if i == line else x for i, x in enumerate(SHOWN)))
     wrong = [f for f in judge(script, facts, Source.STARTUP) if not f.holds]
     assert [(f.setting, f.verdict) for f in wrong] == [(setting, verdict)]
@@ -91,9 +104,25 @@ def test_traits_tell_sameness_but_no_secret(tmp_path: Path) -> None:
     assert "password1" not in repr(traits) and "password1" not in repr(vault.__dict__["file"])
 
 
-@given(st.lists(st.sampled_from([b"correct-horse-9", b"battery-staple-7", b"corr", b"ect-horse-9", b"x", b"battery-",
-                                 b"\r\n", b"> ", b"staple-7"]), max_size=14).map(b"".join),
-       st.lists(st.integers(1, 9), min_size=1, max_size=5))
+@given(
+    st.lists(
+        st.sampled_from(
+            [
+                b"correct-horse-9",
+                b"battery-staple-7",
+                b"corr",
+                b"ect-horse-9",
+                b"x",
+                b"battery-",
+                b"\r\n",
+                b"> ",
+                b"staple-7",
+            ]
+        ),
+        max_size=14,
+    ).map(b"".join),
+    st.lists(st.integers(1, 9), min_size=1, max_size=5),
+)
 def test_no_split_lets_a_secret_through(data: bytes, sizes: list[int]) -> None:
     secrets = ["correct-horse-9", "battery-staple-7"]
     masker, shown, at, count = Masker(secrets), b"", 0, 0
@@ -119,7 +148,9 @@ async def test_the_journal_is_on_disk_when_write_returns(tmp_path: Path) -> None
     await journal.write("second", "sw1", number=2)
     reader = sqlite3.connect(tmp_path / "journal.db")
     assert reader.execute("select kind, device from entries order by id").fetchall() == [
-        ("first", "sw1"), ("second", "sw1")]
+        ("first", "sw1"),
+        ("second", "sw1"),
+    ]
     await asyncio.gather(*(journal.write("many", "sw2", n=n) for n in range(50)))
     assert [e.data["n"] for e in journal.entries("sw2")] == list(range(50))
     journal.close()
@@ -156,5 +187,9 @@ def test_a_recording_is_asciicast_v2(tmp_path: Path) -> None:
     head, *events = [json.loads(line) for line in (tmp_path / "records" / "a.cast").read_text().splitlines()]
     assert head["version"] == 2 and head["width"] == 80 and head["height"] == 24
     assert [(code, text) for _, code, text in events] == [
-        ("o", "caf"), ("o", "\u00e9"), ("i", "tell all"), ("m", "hostname")]
+        ("o", "caf"),
+        ("o", "\u00e9"),
+        ("i", "tell all"),
+        ("m", "hostname"),
+    ]
     assert sorted(t for t, *_ in events) == [t for t, *_ in events]

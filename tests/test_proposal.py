@@ -15,8 +15,9 @@ from zinger.plan import UnreadableError
 from zinger.plan.headings import match_headings, meaning_of
 from zinger.plan.transfer import Proposal, propose, take
 
-SHEET = (b"Station,Dev name,Dev Type,Mgmt IP,IP,Remarks\n"
-         b"Wheal Junction,sw1,Quern S2,10.44.8.11,10.9.9.9,worn\n,sw2,,,,\n")
+SHEET = (
+    b"Station,Dev name,Dev Type,Mgmt IP,IP,Remarks\nWheal Junction,sw1,Quern S2,10.44.8.11,10.9.9.9,worn\n,sw2,,,,\n"
+)
 
 
 @pytest.fixture
@@ -29,8 +30,14 @@ def meanings(proposal: Proposal) -> dict[str, str]:
 
 
 def test_one_meaning_is_given_once_and_the_rest_is_kept(proposal: Proposal) -> None:
-    assert meanings(proposal) == {"Station": "site", "Dev name": "hostname", "Dev Type": "family",
-                                  "Mgmt IP": "management.address", "IP": "", "Remarks": ""}
+    assert meanings(proposal) == {
+        "Station": "site",
+        "Dev name": "hostname",
+        "Dev Type": "family",
+        "Mgmt IP": "management.address",
+        "IP": "",
+        "Remarks": "",
+    }
     assert {m.heading for m in proposal.parts[0].unsure if m.meaning} == {"Dev name", "Dev Type"}
 
 
@@ -60,8 +67,10 @@ def test_what_was_decided_is_known_the_next_time(proposal: Proposal) -> None:
     assert match_headings(["Mgmt IP"], [[]], {"Mgmt IP": ""})[0].how == "remembered"
 
 
-@pytest.mark.parametrize(("heading", "meaning", "words"), [
-    ("Dev name", "hostnme", "nothing is called 'hostnme'"), ("Nothing", "hostname", "no heading 'Nothing'")])
+@pytest.mark.parametrize(
+    ("heading", "meaning", "words"),
+    [("Dev name", "hostnme", "nothing is called 'hostnme'"), ("Nothing", "hostname", "no heading 'Nothing'")],
+)
 def test_a_decision_that_can_not_be_is_refused(proposal: Proposal, heading: str, meaning: str, words: str) -> None:
     with pytest.raises(ValueError, match=words):
         proposal.decide(heading, meaning)

@@ -56,16 +56,38 @@ def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> 
     assert all(f["evidence"] for d in summary["devices"] for f in d["findings"])
 
 
-@pytest.mark.parametrize("typed", [
-    [], ["\r"], ["\r", "installer\r"],
-    ["\r", "installer\r", "unpack-me\r", "{new}\r"],
-    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "descend doors\r", "descend ssh\r"],
-    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "tell all\r"],
-    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "descend people\r",
-     "add kettle-admin as keeper\r"],
-    ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "rename half-ty"],
-], ids=["just booted", "signed out", "at the secret", "half-way through the change", "deep in a context",
-        "at the pager", "at a blind question", "half-typed line"])
+@pytest.mark.parametrize(
+    "typed",
+    [
+        [],
+        ["\r"],
+        ["\r", "installer\r"],
+        ["\r", "installer\r", "unpack-me\r", "{new}\r"],
+        ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "descend doors\r", "descend ssh\r"],
+        ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "tell all\r"],
+        [
+            "\r",
+            "installer\r",
+            "unpack-me\r",
+            "{new}\r",
+            "{new}\r",
+            "take charge\r",
+            "descend people\r",
+            "add kettle-admin as keeper\r",
+        ],
+        ["\r", "installer\r", "unpack-me\r", "{new}\r", "{new}\r", "take charge\r", "rename half-ty"],
+    ],
+    ids=[
+        "just booted",
+        "signed out",
+        "at the secret",
+        "half-way through the change",
+        "deep in a context",
+        "at the pager",
+        "at a blind question",
+        "half-typed line",
+    ],
+)
 async def test_it_starts_in_any_place(practice: Practice, typed: list[str]) -> None:
     vault = Vault(practice.folder.vault)
     job = OpenJob(practice.folder)
@@ -134,7 +156,7 @@ async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> 
     wire.hand_back()
     await asyncio.wait_for(run.wait(), 30)
     assert run.proved() == [practice.device]
-    assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard):])
+    assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard) :])
     await run.stop()
 
 
@@ -145,8 +167,7 @@ async def test_a_box_that_calls_itself_another_of_the_plan_is_not_spoken_to(prac
     head, row, _ = ONE_DEVICE.split("\n")
     second = row.replace("QS2-0411,02-4b-56-10-33-01", ",").replace("kvr-wj-sw1", "kvr-wj-sw2").replace(".11", ".12")
     port = (await practice.yard.ask("console", device=practice.device))["port"]
-    (practice.folder.path / "devices.csv").write_text(
-        f"{head},console\n{row},\n{second},telnet://127.0.0.1:{port}\n")
+    (practice.folder.path / "devices.csv").write_text(f"{head},console\n{row},\n{second},telnet://127.0.0.1:{port}\n")
     vault = Vault(practice.folder.vault)
     vault.put({SecretRef("kvr-wj-sw2/administrator"): vault.get(SecretRef("kvr-wj-sw1/administrator"))})
     before = len(await practice.heard())
@@ -187,8 +208,9 @@ async def test_a_refused_secret_is_said_with_the_devices_words(practice: Practic
 
 def crash_at(kind: str, folder: Path) -> None:
     """Start a run and kill it, without any warning, as soon as the journal has an entry of this kind."""
-    process = subprocess.Popen([*ZINGER, "run", str(folder), "--headless", "--keep-yard"],
-                               stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    process = subprocess.Popen(
+        [*ZINGER, "run", str(folder), "--headless", "--keep-yard"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     try:
         for _ in range(3000):
             if (folder / "journal.db").exists() and _has(folder, kind):
@@ -213,8 +235,7 @@ def _has(folder: Path, kind: str) -> bool:
 
 
 @pytest.mark.parametrize("kind", ["may sign in", "renewed", "say", "said", "finding"])
-def test_killed_at_any_point_it_finishes_and_says_nothing_twice(
-        job: Callable[..., Path], kind: str) -> None:
+def test_killed_at_any_point_it_finishes_and_says_nothing_twice(job: Callable[..., Path], kind: str) -> None:
     folder = job("crash", devices_csv=ONE_DEVICE, practice_yaml=FAST)
     crash_at(kind, folder)
     done = zinger("run", folder, "--headless", "--keep-yard")

@@ -32,11 +32,18 @@ def entries(*kinds: tuple[str, dict[str, Any]]) -> list[Entry]:
 
 
 def test_memory_is_a_fold_over_the_journal() -> None:
-    memory = remember(entries(
-        ("run began", {}), ("may sign in", {"user": "installer", "secret": "sw1/factory account"}),
-        ("booted", {"seconds": 4.5}), ("renewed", {"user": "installer", "secret": "sw1/factory account"}),
-        ("stage", {"stage": "reach", "began": 1001.0}), ("refused", {"setting": "hostname", "words": "no"}),
-        ("finding", finding_data(FINDING)), ("needs you", {"why": "because"})))
+    memory = remember(
+        entries(
+            ("run began", {}),
+            ("may sign in", {"user": "installer", "secret": "sw1/factory account"}),
+            ("booted", {"seconds": 4.5}),
+            ("renewed", {"user": "installer", "secret": "sw1/factory account"}),
+            ("stage", {"stage": "reach", "began": 1001.0}),
+            ("refused", {"setting": "hostname", "words": "no"}),
+            ("finding", finding_data(FINDING)),
+            ("needs you", {"why": "because"}),
+        )
+    )
     assert memory.accepted == [("installer", "sw1/factory account")] and memory.boots_in == 4.5
     assert memory.findings["hostname", Source.STARTUP] == FINDING and memory.needs_you == "because"
     assert memory.stages == [("reach", 1001.0, 1004.0)] and memory.refused == {"hostname": "no"}
@@ -53,8 +60,14 @@ def test_credentials_come_in_the_order_of_belief(job: Callable[..., Path], quern
     assert fresh[0] == "factory/quern-s2" and len(fresh) == 3
     half = names(remember(entries(("may sign in", {"user": "installer", "secret": "kvr-wj-sw1/factory account"}))))
     assert half[:2] == ["factory/quern-s2", "kvr-wj-sw1/factory account"]
-    done = names(remember(entries(("renewed", {"user": "installer", "secret": "kvr-wj-sw1/factory account"}),
-                                  ("may sign in", {"user": "kettle-admin", "secret": "kvr-wj-sw1/administrator"}))))
+    done = names(
+        remember(
+            entries(
+                ("renewed", {"user": "installer", "secret": "kvr-wj-sw1/factory account"}),
+                ("may sign in", {"user": "kettle-admin", "secret": "kvr-wj-sw1/administrator"}),
+            )
+        )
+    )
     assert done == ["kvr-wj-sw1/factory account", "kvr-wj-sw1/administrator", "factory/quern-s2"]
 
 
@@ -134,8 +147,9 @@ class Loop(Link):
 
 def pump(book: Phrasebook, link: Link, recording: Recording | None = None) -> Pump:
     secrets = {SecretRef("f"): "unpack-me", SecretRef("n"): "new-secret-1"}
-    made = Pump(Conversation(book, Manner(settle=0.02, nudge=0.02, boots_in=1)), secrets.__getitem__,
-                Masker(secrets.values()))
+    made = Pump(
+        Conversation(book, Manner(settle=0.02, nudge=0.02, boots_in=1)), secrets.__getitem__, Masker(secrets.values())
+    )
     made.join(link, recording)
     return made
 
@@ -144,8 +158,13 @@ def keys() -> Keyring:
     return Keyring([("installer", SecretRef("f"))], {"installer": SecretRef("n")})
 
 
-SESSION = [b"installer", b"\r\nsecret of installer: ", b"\r\n<sw : look> ", b"take charge",
-           b"\r\nyour secret is unpack-me\r\n<sw : base> "]
+SESSION = [
+    b"installer",
+    b"\r\nsecret of installer: ",
+    b"\r\n<sw : look> ",
+    b"take charge",
+    b"\r\nyour secret is unpack-me\r\n<sw : base> ",
+]
 
 
 async def test_secrets_are_said_in_full_and_recorded_masked(quern: Phrasebook, tmp_path: Path) -> None:

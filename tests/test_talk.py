@@ -98,7 +98,8 @@ STARTS = [
 
 @pytest.mark.parametrize(("name", "shown", "first"), STARTS, ids=[s[0] for s in STARTS])
 def test_from_any_place_the_first_thing_said_is_the_way_on(
-        quern: Phrasebook, name: str, shown: bytes, first: str) -> None:
+    quern: Phrasebook, name: str, shown: bytes, first: str
+) -> None:
     player = Player(quern, [])
     player.run(arrive(quern, "base", keys()), shown)
     assert player.said[0] == first
@@ -128,9 +129,13 @@ def test_a_booting_device_is_left_alone(quern: Phrasebook) -> None:
 
 
 SIGN_IN = [
-    b"installer", b"\r\nsecret of installer: ", b"\r\nthis secret is printed on the label\r\n"
-    b"new secret for installer (12 or more): ", b"\r\nonce more for installer: ",
-    b"\r\nthe new secret counts from now on\r\n<quern-s2 : look> ", b"take charge", b"\r\n<quern-s2 : base> ",
+    b"installer",
+    b"\r\nsecret of installer: ",
+    b"\r\nthis secret is printed on the label\r\nnew secret for installer (12 or more): ",
+    b"\r\nonce more for installer: ",
+    b"\r\nthe new secret counts from now on\r\n<quern-s2 : look> ",
+    b"take charge",
+    b"\r\n<quern-s2 : base> ",
 ]
 SIGNED_IN = ["installer", "\r", "••••••••\r", "••••••••\r", "••••••••\r", "take charge", "\r"]
 
@@ -165,8 +170,14 @@ def test_log_lines_anywhere_never_change_what_is_said(quern: Phrasebook, data: s
 
 def test_a_damaged_line_is_never_executed(quern: Phrasebook) -> None:
     """The device is asked to show what it has of the line; what is wrong is rubbed out, and it is shown again."""
-    replies = [b"tke charge", b"\r\n<sw : look> tke charge", b"\b \b" * 9, b"ake charge",
-               b"\r\n<sw : look> take charge", b"\r\n<sw : base> "]
+    replies = [
+        b"tke charge",
+        b"\r\n<sw : look> tke charge",
+        b"\b \b" * 9,
+        b"ake charge",
+        b"\r\n<sw : look> take charge",
+        b"\r\n<sw : base> ",
+    ]
     player = Player(quern, replies)
     ended = player.run(arrive(quern, "base", keys()), b"<sw : look> ")
     assert isinstance(ended, Done), (ended, player.said)
@@ -191,30 +202,37 @@ def test_credentials_are_tried_twice_each_and_no_more(quern: Phrasebook) -> None
 
 def script_of(quern: Phrasebook) -> Script:
     rows, _ = read_sheet(b"hostname,site,family,address\nsw1,wj,quern-s2,10.44.8.11\n")
-    job = read_job("job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
-                   "sites:\n  wj: {subnet: 10.44.8.0/24}")
+    job = read_job(
+        "job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\n"
+        "sites:\n  wj: {subnet: 10.44.8.0/24}"
+    )
     return compile_script(resolve(job, rows, {"quern-s2": quern.rules}).devices[0], quern)
 
 
 def test_a_phrase_answers_its_questions_blind(quern: Phrasebook) -> None:
     admin = script_of(quern).phrases[0]
-    player = Player(quern, [b"add ada as keeper", b"\r\nsecret to give ada: ", b"\r\nthe same again: ",
-                            b"\r\n<sw : base/people> "])
+    player = Player(
+        quern, [b"add ada as keeper", b"\r\nsecret to give ada: ", b"\r\nthe same again: ", b"\r\n<sw : base/people> "]
+    )
     ended = player.run(say_phrase(quern, admin, keys()), b"<sw : base/people> ")
     assert isinstance(ended, Done)
     assert player.said == ["add ada as keeper", "\r", "••••••••\r", "••••••••\r"]
 
 
-@pytest.mark.parametrize(("answer", "error", "words"), [
-    (b"\r\nrefused: a name is 1 to 24 of a-z, 0-9 and hyphen\r\n<sw : base> ", RefusedByDevice, "1 to 24"),
-    (b"\r\nno such word: rename\r\n<sw : base> ", RefusedByDevice, "no such word"),
-    (b"\r\nidle for 10 min; signed out\r\nwho is there? ", Interrupted, "sign in"),
-    (b"\r\n\r\nquern loader 1.4\r\n", Interrupted, "restarted"),
-    (b"\r\nWould you like telemetry? ", Stuck, "does not know"),
-    (b"", Stuck, "stopped answering"),
-])
+@pytest.mark.parametrize(
+    ("answer", "error", "words"),
+    [
+        (b"\r\nrefused: a name is 1 to 24 of a-z, 0-9 and hyphen\r\n<sw : base> ", RefusedByDevice, "1 to 24"),
+        (b"\r\nno such word: rename\r\n<sw : base> ", RefusedByDevice, "no such word"),
+        (b"\r\nidle for 10 min; signed out\r\nwho is there? ", Interrupted, "sign in"),
+        (b"\r\n\r\nquern loader 1.4\r\n", Interrupted, "restarted"),
+        (b"\r\nWould you like telemetry? ", Stuck, "does not know"),
+        (b"", Stuck, "stopped answering"),
+    ],
+)
 def test_what_can_come_instead_of_the_prompt(
-        quern: Phrasebook, answer: bytes, error: type[Exception], words: str) -> None:
+    quern: Phrasebook, answer: bytes, error: type[Exception], words: str
+) -> None:
     phrase = next(p for p in script_of(quern).phrases if p.setting == "hostname")
     player = Player(quern, [b"rename sw1", answer])
     ended = player.run(say_phrase(quern, phrase, keys()), b"<sw : base> ")
@@ -222,12 +240,15 @@ def test_what_can_come_instead_of_the_prompt(
 
 
 def test_a_reading_turns_pages_and_leaves_out_noise(quern: Phrasebook) -> None:
-    page = (b"\r\nidentity\r\n   name ............ sw1\r\n@09:41:12 fan turns\r\n.. 2 lines below ..",
-            b"\r                   \r   serial .......... QS2-1\r\n   mac ............. 02-00\r\n<sw1 : base> ")
+    page = (
+        b"\r\nidentity\r\n   name ............ sw1\r\n@09:41:12 fan turns\r\n.. 2 lines below ..",
+        b"\r                   \r   serial .......... QS2-1\r\n   mac ............. 02-00\r\n<sw1 : base> ",
+    )
     player = Player(quern, [b"tell all", *page] * READ_AGAIN)
     ended = player.run(take_reading(quern, quern.readings["everything"], keys()), b"<sw1 : base> ")
-    assert ended == Done(("identity", "   name ............ sw1", "   serial .......... QS2-1",
-                          "   mac ............. 02-00"))
+    assert ended == Done(
+        ("identity", "   name ............ sw1", "   serial .......... QS2-1", "   mac ............. 02-00")
+    )
     assert player.said == ["tell all", "\r", " "] * READ_AGAIN  # log lines may have torn it: it is asked again
 
 

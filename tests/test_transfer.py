@@ -254,17 +254,13 @@ CELLS = {
     "dns": st.lists(st.integers(1, 250), max_size=3, unique=True).map(lambda ns: " ".join(f"10.44.8.{n}" for n in ns)),
     "telnet": st.sampled_from(["yes", "Off", "x", "disabled"]),
     "idle timeout": st.sampled_from(["10", "15 min", "1 h"]),
-    "vlans": st.lists(st.integers(1, 4094), unique=True, max_size=4).map(
-        lambda ns: "; ".join(f"{n} v{n}" for n in ns)
-    ),
+    "vlans": st.lists(st.integers(1, 4094), unique=True, max_size=4).map(lambda ns: "; ".join(f"{n} v{n}" for n in ns)),
     "remarks": st.text(st.sampled_from('ab,;"=\n\u00e9'), max_size=8).map(str.strip).filter(lambda s: "\n" not in s),
 }
 
 
 @settings(max_examples=60, deadline=None)
-@given(
-    st.lists(st.fixed_dictionaries(CELLS), min_size=1, max_size=5, unique_by=lambda r: r["hostname"]), st.booleans()
-)
+@given(st.lists(st.fixed_dictionaries(CELLS), min_size=1, max_size=5, unique_by=lambda r: r["hostname"]), st.booleans())
 def test_import_and_export_keep_every_value(rows: list[dict[str, str]], as_workbook: bool) -> None:
     headings = ["site", "family", *CELLS]
     table = [["Wheal Junction", "quern-s9", *(row[h] for h in CELLS)] for row in rows]
@@ -326,9 +322,7 @@ def plan_of(rows: list[str], job: str) -> Plan:
 
 
 @settings(max_examples=60, deadline=None)
-@given(
-    st.lists(st.none() | st.integers(1, 40), max_size=30), st.integers(0, 6), st.integers(0, 6), st.integers(27, 29)
-)
+@given(st.lists(st.none() | st.integers(1, 40), max_size=30), st.integers(0, 6), st.integers(0, 6), st.integers(27, 29))
 def test_allocation_never_clashes_and_keeps_what_is_there(
     planned: list[int | None], head: int, tail: int, length: int
 ) -> None:

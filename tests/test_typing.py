@@ -30,8 +30,13 @@ class Wire:
     device's UART holds so many characters and its processor takes `eats` of them a second.
     """
 
-    def __init__(self, book: Phrasebook, loses: Callable[[str, int], bool] = lambda way, n: False, fifo: int = 0,
-                 eats: float = 0.0) -> None:
+    def __init__(
+        self,
+        book: Phrasebook,
+        loses: Callable[[str, int], bool] = lambda way, n: False,
+        fifo: int = 0,
+        eats: float = 0.0,
+    ) -> None:
         self.talk = Conversation(book, Manner())
         self.loses, self.fifo, self.eats = loses, fifo, eats
         self.now = 0.0
@@ -112,7 +117,8 @@ def test_three_hundred_lines_take_hardly_longer_than_the_wire_itself(quern: Phra
 
 @pytest.mark.parametrize("eats", [300.0, 600.0, 900.0])
 def test_with_a_uart_that_overruns_at_forty_characters_no_damaged_line_is_carried_out(
-        quern: Phrasebook, eats: float) -> None:
+    quern: Phrasebook, eats: float
+) -> None:
     lines = [line + " " + "x" * 90 for line in LINES[:40]]
     wire = Wire(quern, fifo=40, eats=eats)
     assert isinstance(wire.run(many(lines)), Done)
@@ -122,7 +128,8 @@ def test_with_a_uart_that_overruns_at_forty_characters_no_damaged_line_is_carrie
 @settings(max_examples=60)
 @given(st.integers(0, 2**32), st.sampled_from([7, 23, 60, 200]))
 def test_whatever_is_lost_in_either_direction_a_line_is_carried_out_whole_or_not_at_all(
-        quern: Phrasebook, chance: int, every: int) -> None:
+    quern: Phrasebook, chance: int, every: int
+) -> None:
     def loses(way: str, n: int) -> bool:
         return (n * 2654435761 + chance + (way == "in") * 977) % 4294967296 // 7 % every == 0
 

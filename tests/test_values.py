@@ -35,8 +35,10 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "management.stations": (["10.44.8.0/24", "10.44.16.0 255.255.255.0"], "10.44.8.0/24; 10.44.16.0/24"),
     "dns.servers": (["10.44.8.20", "2001:db8::53"], "10.44.8.20; 2001:db8::53"),
     "dns.search": ("kettlestone.example", "kettlestone.example"),
-    "ntp.servers": ([{"host": "10.44.8.22", "preferred": True, "poll": 256}, "time.example"],
-                    "10.44.8.22 preferred poll 256 s; time.example"),
+    "ntp.servers": (
+        [{"host": "10.44.8.22", "preferred": True, "poll": 256}, "time.example"],
+        "10.44.8.22 preferred poll 256 s; time.example",
+    ),
     "ntp.secret": ("time-key", "time-key"),
     "clock.zone": ("CET-1CEST,M3.5.0,M10.5.0/3", "CET-1CEST,M3.5.0,M10.5.0/3"),
     "clock.summer": (True, "on"),
@@ -63,8 +65,10 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "update.proxy": ("http://10.44.8.9:3128", "http://10.44.8.9:3128"),
     "switch.vlans": ({20: "staff", 30: "signals"}, "20 staff; 30 signals"),
     "switch.default_vlan_closed": ("yes", "on"),
-    "switch.ports": ({"1-16": {"mode": "access", "vlan": 20}, "23-24": "trunk tagged 20,30 native 44"},
-                     "1-16 access vlan 20; 23-24 trunk tagged 20,30 native 44"),
+    "switch.ports": (
+        {"1-16": {"mode": "access", "vlan": 20}, "23-24": "trunk tagged 20,30 native 44"},
+        "1-16 access vlan 20; 23-24 trunk tagged 20,30 native 44",
+    ),
     "switch.lags": (["up1 23-24"], "up1 23-24"),
     "switch.members": ("1 QS2-0411 priority 15; 2", "1 QS2-0411 priority 15; 2"),
     "switch.bindings": ("7 024b.5610.4409 10.44.8.60", "7 02-4b-56-10-44-09 10.44.8.60"),
@@ -204,9 +208,16 @@ def test_ports_fold_as_short_as_they_were_written(text: str) -> None:
     assert fold_ports(p.parse_ports(text)) == text
 
 
-@pytest.mark.parametrize(("zone", "summer"), [
-    ("Europe/Vienna", True), ("Etc/GMT-1", False), ("Asia/Tokyo", False), ("CET-1CEST,M3.5.0,M10.5.0/3", True),
-    ("CET-1", False)])
+@pytest.mark.parametrize(
+    ("zone", "summer"),
+    [
+        ("Europe/Vienna", True),
+        ("Etc/GMT-1", False),
+        ("Asia/Tokyo", False),
+        ("CET-1CEST,M3.5.0,M10.5.0/3", True),
+        ("CET-1", False),
+    ],
+)
 def test_a_zone_knows_whether_it_has_summer_time(zone: str, summer: bool) -> None:
     assert p.has_summer_rule(p.parse_zone(zone)) is summer
 
@@ -219,9 +230,17 @@ def test_a_naming_rule_counts_by_site_and_role_and_takes_no_name_twice() -> None
     assert NamingRule("{n}-{family}").name("a", "", "b2") == ("1-b2", 1)
 
 
-@pytest.mark.parametrize(("rule", "words"), [
-    ("{site}", "counts nothing"), ("{sight}{n}", "nothing fills {sight}"), ("{n", "is no naming rule"),
-    ("{n:x}", "can't be filled"), ("{site!r}{n}", "can't be filled"), ("{site:5}{n}", "only {n} takes a width")])
+@pytest.mark.parametrize(
+    ("rule", "words"),
+    [
+        ("{site}", "counts nothing"),
+        ("{sight}{n}", "nothing fills {sight}"),
+        ("{n", "is no naming rule"),
+        ("{n:x}", "can't be filled"),
+        ("{site!r}{n}", "can't be filled"),
+        ("{site:5}{n}", "only {n} takes a width"),
+    ],
+)
 def test_a_naming_rule_that_can_not_work_is_refused(rule: str, words: str) -> None:
     with pytest.raises(ValueError, match=";") as caught:
         NamingRule(rule)

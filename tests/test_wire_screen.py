@@ -28,7 +28,9 @@ tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not inst
 
 @tmux
 def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
-        start: Callable[..., Terminal], tmp_path: Path) -> None:  # noqa: F811
+    start: Callable[..., Terminal],
+    tmp_path: Path,  # noqa: F811
+) -> None:
     folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 25\n")
     term = start(folder, "open", str(folder))
     term.until("not started", "g go")
@@ -87,8 +89,17 @@ def cast(path: Path, *events: Any) -> Path:
 
 
 def test_a_recording_is_played_at_any_speed_from_any_moment(tmp_path: Path) -> None:
-    played = Playback.of(cast(tmp_path / "a.cast", [0.5, "o", "a"], [1.0, "m", "hostname"], [1.1, "o", "b"],
-                              [90.0, "o", "c"], [91.0, "m", "keep"], [91.5, "o", "d"]))
+    played = Playback.of(
+        cast(
+            tmp_path / "a.cast",
+            [0.5, "o", "a"],
+            [1.0, "m", "hostname"],
+            [1.1, "o", "b"],
+            [90.0, "o", "c"],
+            [91.0, "m", "keep"],
+            [91.5, "o", "d"],
+        )
+    )
     assert played.length == pytest.approx(1.1 + LONGEST_PAUSE + 1.5)
     played.faster(1)
     played.pass_time(0.6)
@@ -113,12 +124,19 @@ kvr-wj-sw11,wj,quern-s2,10.44.8.12,QS2-04110,02-4b-56-10-33-02
 """
 
 
-@pytest.mark.parametrize(("shown", "found"), [
-    ("box QS2-0411 up", ["kvr-wj-sw1 serial QS2-0411"]), ("mac 024b.5610.3302", ["kvr-wj-sw11 MAC 02-4b-56-10-33-02"]),
-    ("02:4B:56:10:33:01", ["kvr-wj-sw1 MAC 02-4b-56-10-33-01"]), ("<kvr-wj-sw11 : look> ", ["kvr-wj-sw11 hostname"]),
-    ("nothing of ours 02-4b-56-10-33-0", [])])
+@pytest.mark.parametrize(
+    ("shown", "found"),
+    [
+        ("box QS2-0411 up", ["kvr-wj-sw1 serial QS2-0411"]),
+        ("mac 024b.5610.3302", ["kvr-wj-sw11 MAC 02-4b-56-10-33-02"]),
+        ("02:4B:56:10:33:01", ["kvr-wj-sw1 MAC 02-4b-56-10-33-01"]),
+        ("<kvr-wj-sw11 : look> ", ["kvr-wj-sw11 hostname"]),
+        ("nothing of ours 02-4b-56-10-33-0", []),
+    ],
+)
 def test_whose_console_it_is_by_what_it_shows(shown: str, found: list[str], quern: Phrasebook) -> None:
     job = read_job("job: t\nsites: {wj: {subnet: 10.44.8.0/24}}\n")
     devices: tuple[Device, ...] = resolve(job, read_sheet(DEVICES)[0], {"quern-s2": quern.rules}).devices
     assert [f"{d.name} {what}".startswith(f) for (d, what), f in zip(whose(shown, devices), found, strict=True)] == [
-        True] * len(found)
+        True
+    ] * len(found)

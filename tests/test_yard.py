@@ -87,8 +87,11 @@ async def test_first_sign_in_forces_a_new_secret_by_rules(bench: Bench) -> None:
     await bench.until("not known here")
     await bench.until("who is there? ")
     await bench.sign_in("installer", "unpack-me")
-    for bad, why in (("short1", "shorter than 12"), ("onlylettersthere", "needs a letter and a digit"),
-                     ("1" * 50, "longer than 48")):
+    for bad, why in (
+        ("short1", "shorter than 12"),
+        ("onlylettersthere", "needs a letter and a digit"),
+        ("1" * 50, "longer than 48"),
+    ):
         await bench.until("(12 or more): ")
         bench.tty.feed(f"{bad}\r".encode())
         await bench.until(f"refused: {why}")
@@ -220,8 +223,16 @@ async def test_doors_open_and_shut_for_real(bench: Bench) -> None:
         socket.create_connection(("127.0.0.1", doors["http"].port), 1)
 
     async def sign_in(secret: str) -> str:
-        async with asyncssh.connect("127.0.0.1", doors["ssh"].port, username="installer", password=secret,
-                                    known_hosts=None, client_keys=None, agent_path=None, config=None) as ssh:
+        async with asyncssh.connect(
+            "127.0.0.1",
+            doors["ssh"].port,
+            username="installer",
+            password=secret,
+            known_hosts=None,
+            client_keys=None,
+            agent_path=None,
+            config=None,
+        ) as ssh:
             process = await ssh.create_process(term_type="vt100")
             return await process.stdout.readuntil("> ")
 

@@ -65,8 +65,20 @@ async def bench(request: pytest.FixtureRequest) -> AsyncIterator[Bench]:
 
 async def at_the_desk(bench: Bench) -> None:
     await bench.boot()
-    await bench.ask("name = ", "keeper", "word = ", bench.box.label, "(10 or more) = ", "short",
-                    "will not do: 10 or more", "", "(10 or more) = ", WORD, "again = ", WORD)
+    await bench.ask(
+        "name = ",
+        "keeper",
+        "word = ",
+        bench.box.label,
+        "(10 or more) = ",
+        "short",
+        "will not do: 10 or more",
+        "",
+        "(10 or more) = ",
+        WORD,
+        "again = ",
+        WORD,
+    )
     await bench.until("| in force} ")
     bench.tty.feed(b"draft\r")
 
@@ -77,8 +89,16 @@ async def test_a_draft_does_nothing_until_it_is_enacted_and_its_faults_are_weigh
     await bench.ask("0 changes} ", "let name be fw1", "1 changes} ", "weigh")
     assert "no base is laid" in await bench.ask("1 changes} ", "lay base plain")
     assert bench.box.running.values["name"] == "hollin-g4"
-    await bench.ask("2 changes} ", "let name be fw1", "3 changes} ", "let gateway be 10.44.8.1",
-                    "4 changes} ", "let address be 10.44.9.4/24", "5 changes} ", "weigh")
+    await bench.ask(
+        "2 changes} ",
+        "let name be fw1",
+        "3 changes} ",
+        "let gateway be 10.44.8.1",
+        "4 changes} ",
+        "let address be 10.44.9.4/24",
+        "5 changes} ",
+        "weigh",
+    )
     assert "gateway is not beside" in await bench.ask("5 changes} ", "let address be 10.44.8.4/24")
     await bench.ask("6 changes} ", "enact", "y or n = ", "y")
     assert "100 of 100" in await bench.until("enacted, 6 changes are in force")
@@ -91,8 +111,18 @@ async def test_a_draft_does_nothing_until_it_is_enacted_and_its_faults_are_weigh
 @pytest.mark.parametrize("bench", ["hollin-g4"], indirect=True)
 async def test_a_change_of_the_way_in_goes_back_unless_it_stands(bench: Bench) -> None:
     await at_the_desk(bench)
-    await bench.ask("0 changes} ", "lay base plain", "1 changes} ", "let address be 10.44.8.4/24", "2 changes} ",
-                    "enact", "y or n = ", "y", "unless you say stand", "")
+    await bench.ask(
+        "0 changes} ",
+        "lay base plain",
+        "1 changes} ",
+        "let address be 10.44.8.4/24",
+        "2 changes} ",
+        "enact",
+        "y or n = ",
+        "y",
+        "unless you say stand",
+        "",
+    )
     assert str(bench.box.address) == "10.44.8.4/24"
     await bench.until("nobody said stand", STANDS_FOR / bench.box.clock.pace + 3)
     assert bench.box.address is None and bench.box.running.values["base"] == "none"
@@ -105,11 +135,50 @@ async def test_the_manager_asks_for_more_than_it_makes(bench: Bench) -> None:
     assert "not taken: a name is" in await bench.until("manager {hollin-m1}: ")
     bench.tty.feed(b"\x18")
     await bench.until("from the beginning, serial SER-1")
-    await bench.ask("{hollin-m1}: ", "fm1", "{n}: ", "y", "address {none}: ", "10.44.8.6", "{24}: ", "", "{none}: ",
-                    "10.44.8.1", "servers, blanks between {none}: ", "", "suffix {none}: ", "kettle.example",
-                    "network (y, n) {n}: ", "", "zone {UTC}: ", "", "new word for keeper: ", WORD, "for keeper: ", WORD,
-                    "keeper {none}: ", "", "looks {none}: ", "", "{30}: ", "", "{none}: ", "", "ting {none}: ", "hi",
-                    "{n}: ", "y", "{y}: ", "", "{y}: ", "n", "{n}: ", "", "down (y, n) {n}: ", "y")
+    await bench.ask(
+        "{hollin-m1}: ",
+        "fm1",
+        "{n}: ",
+        "y",
+        "address {none}: ",
+        "10.44.8.6",
+        "{24}: ",
+        "",
+        "{none}: ",
+        "10.44.8.1",
+        "servers, blanks between {none}: ",
+        "",
+        "suffix {none}: ",
+        "kettle.example",
+        "network (y, n) {n}: ",
+        "",
+        "zone {UTC}: ",
+        "",
+        "new word for keeper: ",
+        WORD,
+        "for keeper: ",
+        WORD,
+        "keeper {none}: ",
+        "",
+        "looks {none}: ",
+        "",
+        "{30}: ",
+        "",
+        "{none}: ",
+        "",
+        "ting {none}: ",
+        "hi",
+        "{n}: ",
+        "y",
+        "{y}: ",
+        "",
+        "{y}: ",
+        "n",
+        "{n}: ",
+        "",
+        "down (y, n) {n}: ",
+        "y",
+    )
     await bench.until("written; the desk services start again")
     values = bench.box.running.values
     assert values["name"] == "fm1" and str(bench.box.address) == "10.44.8.6/24" and not bench.box.unsaved()
@@ -122,9 +191,16 @@ async def test_the_manager_asks_for_more_than_it_makes(bench: Bench) -> None:
 @pytest.mark.parametrize("bench", ["sallow-w5"], indirect=True)
 async def test_the_controller_shows_a_summary_and_a_no_begins_again(bench: Bench) -> None:
     await bench.boot()
-    answers = {"country": "AT", "name of this": "wc1", "name of the master": "ada", "word of the master": WORD,
-               "management address": "10.44.8.5", "gateway": "10.44.8.1", ") wireless network <": "staff",
-               "take all this": "no"}
+    answers = {
+        "country": "AT",
+        "name of this": "wc1",
+        "name of the master": "ada",
+        "word of the master": WORD,
+        "management address": "10.44.8.5",
+        "gateway": "10.44.8.1",
+        ") wireless network <": "staff",
+        "take all this": "no",
+    }
     for _ in range(2):
         while "take all this" not in (question := (await _question(bench))):
             line = next((text for part, text in answers.items() if part in question), "")

@@ -215,8 +215,10 @@ async def many_conversations() -> None:
         each = (psutil.Process().memory_info().rss - before) / CONVERSATIONS
         for _, pump in done:
             pump.leave()
-    print(f"\n{CONVERSATIONS} conversations at once, {SAID} lines each, {THINKS * 1000:.0f} ms of thinking a line "
-          f"({len(books)} families loaded)")
+    print(
+        f"\n{CONVERSATIONS} conversations at once, {SAID} lines each, {THINKS * 1000:.0f} ms of thinking a line "
+        f"({len(books)} families loaded)"
+    )
     print(f"{'the slowest alone':<44} {max(alone):>8.2f} s")
     print(f"{'all of them':<44} {whole:>8.2f} s  {whole / max(alone):.2f} of the slowest alone")
     print(f"{'memory a conversation':<44} {each / 1024:>8.0f} KiB (sockets of both ends and the recording included)")
@@ -240,8 +242,13 @@ def first_paint() -> None:
 def _paint(program: str, sign: bytes) -> float:
     parent, child = pty.openpty()
     began = time.perf_counter()
-    process = subprocess.Popen([sys.executable, "-c", program], stdin=child, stdout=child, stderr=child,
-                               env={**os.environ, "COLUMNS": "142", "LINES": "44", "TERM": "xterm-256color"})
+    process = subprocess.Popen(
+        [sys.executable, "-c", program],
+        stdin=child,
+        stdout=child,
+        stderr=child,
+        env={**os.environ, "COLUMNS": "142", "LINES": "44", "TERM": "xterm-256color"},
+    )
     os.close(child)
     seen = b""
     painted = 0.0
@@ -278,18 +285,27 @@ def ear_alone() -> None:
 def large_job(count: int) -> tuple[str, bytes]:
     """A job with so many devices: 200 of them a site, each with ten columns of its own."""
     sites = -(-count // 200)
-    job = ["job: large", "roles: {access: {}}", "baseline:",
-           "  accounts: {administrator: {name: kettle-admin, secret: each device}}",
-           "  management: {vlan: 44, stations: [10.0.0.0/8]}", "  dns: {servers: [10.44.8.20, 10.44.8.21]}",
-           "  ntp: {servers: [10.44.8.22, 10.44.8.23]}", "  clock: {zone: Europe/Vienna}",
-           "  services: {ssh: on, telnet: off, http: off}", "sites:"]
+    job = [
+        "job: large",
+        "roles: {access: {}}",
+        "baseline:",
+        "  accounts: {administrator: {name: kettle-admin, secret: each device}}",
+        "  management: {vlan: 44, stations: [10.0.0.0/8]}",
+        "  dns: {servers: [10.44.8.20, 10.44.8.21]}",
+        "  ntp: {servers: [10.44.8.22, 10.44.8.23]}",
+        "  clock: {zone: Europe/Vienna}",
+        "  services: {ssh: on, telnet: off, http: off}",
+        "sites:",
+    ]
     job += [f"  s{n}: {{name: Halt {n}, subnet: 10.{50 + n // 200}.{n % 200}.0/24}}" for n in range(sites)]
     rows = ["site,role,hostname,family,address,serial,mac,label,location,remarks"]
     for number in range(count):
         n, host = divmod(number, 200)
         address = f"10.{50 + n // 200}.{n % 200}.{host + 2}"
-        rows.append(f"Halt {n},access,kvr-{n}-sw{host},Quern S2,{address},QS2-{number:06},"
-                    f"02-4b-56-{number >> 16:02x}-{number >> 8 & 255:02x}-{number & 255:02x},KVR-{number},box {host},-")
+        rows.append(
+            f"Halt {n},access,kvr-{n}-sw{host},Quern S2,{address},QS2-{number:06},"
+            f"02-4b-56-{number >> 16:02x}-{number >> 8 & 255:02x}-{number & 255:02x},KVR-{number},box {host},-"
+        )
     return "\n".join(job), "\n".join(rows).encode()
 
 
@@ -330,8 +346,11 @@ async def _plan_keys() -> None:
             busy = [0.0]
             watch = asyncio.create_task(_watch_gaps(busy))
             print("\nthe Plan screen with 10,000 devices: how long it is busy with a key")
-            for words, keys in (("line by line", ["down"] * 40), ("page by page", ["pagedown"] * 40),
-                                ("filter by typing", ["slash", *"sw199", *["backspace"] * 5, *"halt 4"])):
+            for words, keys in (
+                ("line by line", ["down"] * 40),
+                ("page by page", ["pagedown"] * 40),
+                ("filter by typing", ["slash", *"sw199", *["backspace"] * 5, *"halt 4"]),
+            ):
                 times = []
                 for key in keys:
                     busy[0] = 0.0

@@ -25,9 +25,13 @@ from zinger.plan import SecretRef, UnreadableError, did_you_mean
 from zinger.run import OpenJob, Options, RunError
 from zinger.run.jobs import fresh_demo, last_job, lay_out_demo, remember_job
 
-app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=False,
-                  help="Carries new network devices from factory state to a proved baseline.",
-                  context_settings={"help_option_names": ["-h", "--help"]})
+app = typer.Typer(
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    no_args_is_help=False,
+    help="Carries new network devices from factory state to a proved baseline.",
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
 
 cli_plan.register(app)
 app.add_typer(cli_family.family, name="family")
@@ -36,11 +40,21 @@ app.command()(cli_ports.ports)
 JobArg = Annotated[Path, typer.Argument(help="the job's folder", metavar="JOB")]
 Json = Annotated[bool, typer.Option("--json", help="print JSON, for a program")]
 Only = Annotated[list[str] | None, typer.Option("--only", metavar="DEVICE", help="only these devices; repeat it")]
-Pace = Annotated[float | None, typer.Option("--pace", min=0.1, max=1000, metavar="N",
-                                            help="how much faster than hardware the practice yard goes")]
+Pace = Annotated[
+    float | None,
+    typer.Option("--pace", min=0.1, max=1000, metavar="N", help="how much faster than hardware the practice yard goes"),
+]
 
-_EXPECTED = (JobFolderError, JournalError, RecordingError, VaultError, LinkError, PhrasebookError, RunError,
-             UnreadableError)
+_EXPECTED = (
+    JobFolderError,
+    JournalError,
+    RecordingError,
+    VaultError,
+    LinkError,
+    PhrasebookError,
+    RunError,
+    UnreadableError,
+)
 
 
 def _open(job: Path) -> OpenJob:
@@ -59,8 +73,10 @@ def welcome(ctx: typer.Context) -> None:
         _show(_open(path) if path is not None else None, Options(), start=False)
     else:
         last = f"The last job is {path}." if path else "No job was opened yet."
-        typer.echo(f"{last}\n\n  zinger demo         a made-up job on simulated switches\n"
-                   "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands")
+        typer.echo(
+            f"{last}\n\n  zinger demo         a made-up job on simulated switches\n"
+            "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands"
+        )
 
 
 @app.command("welcome")
@@ -82,10 +98,12 @@ def open_(job: JobArg, pace: Pace = None) -> None:
 
 
 @app.command()
-def demo(pace: Pace = None,
-         folder: Annotated[Path | None, typer.Option("--in", help="put the demo job into this folder")] = None,
-         without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
-         as_json: Json = False) -> None:
+def demo(
+    pace: Pace = None,
+    folder: Annotated[Path | None, typer.Option("--in", help="put the demo job into this folder")] = None,
+    without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
+    as_json: Json = False,
+) -> None:
     """The Kettlestone Valley Railway: a made-up job; its simulated switches go from factory state to proved."""
     where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
@@ -98,8 +116,9 @@ def demo(pace: Pace = None,
         if opened.folder.journal.exists():
             _write_handover(opened)
         return
-    raise typer.Exit(headless.carry_out(opened, options, as_json,
-                                        afterwards=lambda: _write_handover(opened, quiet=as_json)))
+    raise typer.Exit(
+        headless.carry_out(opened, options, as_json, afterwards=lambda: _write_handover(opened, quiet=as_json))
+    )
 
 
 @app.command()
@@ -108,15 +127,35 @@ def script(job: JobArg, device: str, as_json: Json = False) -> None:
     opened = _open(job)
     known = opened.scripts
     if device not in known:
-        raise RunError(f"there is no script for {device}{did_you_mean(device, known)}; "
-                       f"the plan has {', '.join(known) or 'no device that can be spoken to'}")
+        raise RunError(
+            f"there is no script for {device}{did_you_mean(device, known)}; "
+            f"the plan has {', '.join(known) or 'no device that can be spoken to'}"
+        )
     found = known[device]
     if as_json:
-        rows = [{"setting": p.setting, "value": p.value, "at": p.at, "say": list(p.every_line),
-                 "replies": {k: [masked(w) for w in turns] for k, turns in p.replies.items()}, "effect": p.effect,
-                 "undo": p.undo} for p in found.everything]
-        print(json.dumps({"device": device, "family": found.family, "phrases": rows, "unsaid": [
-            {"setting": u.setting, "value": u.value, "why": u.why} for u in found.unsaid]}, indent=1))
+        rows = [
+            {
+                "setting": p.setting,
+                "value": p.value,
+                "at": p.at,
+                "say": list(p.every_line),
+                "replies": {k: [masked(w) for w in turns] for k, turns in p.replies.items()},
+                "effect": p.effect,
+                "undo": p.undo,
+            }
+            for p in found.everything
+        ]
+        print(
+            json.dumps(
+                {
+                    "device": device,
+                    "family": found.family,
+                    "phrases": rows,
+                    "unsaid": [{"setting": u.setting, "value": u.value, "why": u.why} for u in found.unsaid],
+                },
+                indent=1,
+            )
+        )
         return
     then = f", then {', '.join(p.title for p in found.keep)}" if found.keep else ""
     print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases{then}\n")
@@ -125,8 +164,10 @@ def script(job: JobArg, device: str, as_json: Json = False) -> None:
         effect = "" if p.effect == "none" else p.effect
         first, *others = p.every_line or (f"answers of {p.interview}",)
         undo = " / ".join(p.undo.splitlines())
-        print(f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
-              + (f"{' · ' if effect else ''}undo: {undo}" if undo else ""))
+        print(
+            f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
+            + (f"{' · ' if effect else ''}undo: {undo}" if undo else "")
+        )
         for line in others:
             print(f"{'':<6} {'':<12} {line}")
         for place, words in p.replies.items():
@@ -136,17 +177,19 @@ def script(job: JobArg, device: str, as_json: Json = False) -> None:
 
 
 @app.command()
-def run(job: JobArg, only: Only = None,
-        without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
-        pace: Pace = None, as_json: Json = False,
-        power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
-        restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
-        keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
-        ) -> None:
+def run(
+    job: JobArg,
+    only: Only = None,
+    without_screen: Annotated[bool, typer.Option("--headless", help="without a screen")] = False,
+    pace: Pace = None,
+    as_json: Json = False,
+    power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
+    restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
+    keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
+) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     opened = _open(job)
-    options = Options(only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut,
-                      restart=restart)
+    options = Options(only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut, restart=restart)
     if not without_screen:
         _show(opened, options, start=True)
         return
@@ -154,8 +197,13 @@ def run(job: JobArg, only: Only = None,
 
 
 @app.command()
-def prove(job: JobArg, only: Only = None, pace: Pace = None, as_json: Json = False,
-          power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False) -> None:
+def prove(
+    job: JobArg,
+    only: Only = None,
+    pace: Pace = None,
+    as_json: Json = False,
+    power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False,
+) -> None:
     """Read everything back and look in from the network, without changing anything."""
     opened = _open(job)
     options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, speak=False)
@@ -171,25 +219,38 @@ def handover(job: JobArg, as_json: Json = False) -> None:
 
 
 @app.command()
-def practice(job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
-             pace: Pace = None, powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True,
-             as_json: Json = False) -> None:
+def practice(
+    job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
+    pace: Pace = None,
+    powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True,
+    as_json: Json = False,
+) -> None:
     """Open the practice yard to any telnet or ssh client, until Ctrl-C."""
     from zinger.run.practice import open_to_all
 
     if job is None:
         job = fresh_demo("practice")
     opened = OpenJob(JobFolder(job))
-    logins = [f"{book.title}: " + (f"signs in as {book.factory.user} with {book.factory.password}, as its label says"
-                                   if book.factory.password else book.factory.first)
-              for book in (opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices)
-                           if name in opened.books)]
+    logins = [
+        f"{book.title}: "
+        + (
+            f"signs in as {book.factory.user} with {book.factory.password}, as its label says"
+            if book.factory.password
+            else book.factory.first
+        )
+        for book in (
+            opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices) if name in opened.books
+        )
+    ]
     asyncio.run(open_to_all(opened.folder, opened.plan.devices, pace, powered, logins, as_json))
 
 
 @app.command()
-def secret(job: JobArg, entry: Annotated[str | None, typer.Argument(help="such as kvr-wj-sw1/administrator")] = None,
-           show: Annotated[bool, typer.Option("--show", help="print the secret itself")] = False) -> None:
+def secret(
+    job: JobArg,
+    entry: Annotated[str | None, typer.Argument(help="such as kvr-wj-sw1/administrator")] = None,
+    show: Annotated[bool, typer.Option("--show", help="print the secret itself")] = False,
+) -> None:
     """List the vault's entries; with an entry, set it (typed blind, or from standard input) or show it."""
     folder = JobFolder(job)
     vault = Vault(folder.vault)
@@ -208,8 +269,9 @@ def secret(job: JobArg, entry: Annotated[str | None, typer.Argument(help="such a
     else:
         new = sys.stdin.readline().rstrip("\n")
     if not new or not new.isprintable() or new != new.strip():
-        raise RunError("a secret must not be empty, begin or end with a blank, or hold control characters; "
-                       "nothing was changed")
+        raise RunError(
+            "a secret must not be empty, begin or end with a blank, or hold control characters; nothing was changed"
+        )
     vault.put({ref: new})
     typer.echo(f"{entry} is in {folder.vault.name}")
 
@@ -253,8 +315,11 @@ def _own_fault(error: BaseException) -> int:
         where = f"; what happened is in {file}"
     except OSError:
         where = ""
-    print(f"zinger: a fault of Zinger's own ({type(error).__name__}){where}. The job's journal is complete; "
-          "start again to go on.", file=sys.stderr)
+    print(
+        f"zinger: a fault of Zinger's own ({type(error).__name__}){where}. The job's journal is complete; "
+        "start again to go on.",
+        file=sys.stderr,
+    )
     return 70
 
 

@@ -52,8 +52,15 @@ def list_(as_json: Json = False) -> None:
     """The families that ship with Zinger."""
     families = Families()
     if as_json:
-        print(json.dumps([{"family": name, "title": card.title, "kind": card.kind, "spoken": name in families.books}
-                          for name, card in families.items()], indent=1))
+        print(
+            json.dumps(
+                [
+                    {"family": name, "title": card.title, "kind": card.kind, "spoken": name in families.books}
+                    for name, card in families.items()
+                ],
+                indent=1,
+            )
+        )
         return
     for name, card in families.items():
         state = f"{len(families.books[name].phrases)} settings" if name in families.books else "factory card only"
@@ -61,9 +68,11 @@ def list_(as_json: Json = False) -> None:
 
 
 @family.command()
-def show(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
-         svg: Annotated[Path | None, typer.Option(help="draw the map as SVG")] = None,
-         pdf: Annotated[Path | None, typer.Option(help="draw the map as PDF")] = None) -> None:
+def show(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    svg: Annotated[Path | None, typer.Option(help="draw the map as SVG")] = None,
+    pdf: Annotated[Path | None, typer.Option(help="draw the map as PDF")] = None,
+) -> None:
     """Draw the map of a family: its places, and the moves between them."""
     book, _ = _spoken(name)
     if svg or pdf:
@@ -95,8 +104,11 @@ def _map(book: Phrasebook) -> Iterator[str]:
                 if outcome not in seen:
                     yield from walk(outcome, depth + 1, move.shown)
 
-    answered = {place: path.removeprefix("settings.") for path, phrase in book.every_phrase()
-                for place in (*phrase.replies, *phrase.through)}
+    answered = {
+        place: path.removeprefix("settings.")
+        for path, phrase in book.every_phrase()
+        for place in (*phrase.replies, *phrase.through)
+    }
     starts = [book.home, *(name for name in book.places if name not in {o for m in book.moves for o in m.outcomes})]
     for start in [*starts, *book.places]:
         if start not in seen:
@@ -104,14 +116,23 @@ def _map(book: Phrasebook) -> Iterator[str]:
 
 
 @family.command()
-def check(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
-          as_json: Json = False) -> None:
+def check(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    as_json: Json = False,
+) -> None:
     """Find dead ends, places that look alike, patterns that run away, and what nothing says or reads."""
     book, file = _spoken(name)
     problems = examine(book, file)
     if as_json:
-        print(json.dumps([{"id": p.id, "severity": p.severity.value, "key": p.spot.key, "what": p.what, "do": p.do}
-                          for p in problems], indent=1))
+        print(
+            json.dumps(
+                [
+                    {"id": p.id, "severity": p.severity.value, "key": p.spot.key, "what": p.what, "do": p.do}
+                    for p in problems
+                ],
+                indent=1,
+            )
+        )
     else:
         for problem in problems:
             print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
@@ -121,19 +142,24 @@ def check(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's 
 
 
 @family.command("new")
-def new(name: Annotated[str, typer.Argument(help="such as quern-s4", metavar="FAMILY")],
-        file: Annotated[Path | None, typer.Option(help="default: FAMILY.yaml here")] = None,
-        prompt: Annotated[str | None, typer.Option(help="the prompt as it stands on the screen, with HOSTNAME in it")] =
-        None,
-        login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
-        secret: Annotated[str | None, typer.Option(help="the question for the secret at sign-in")] = None) -> None:
+def new(
+    name: Annotated[str, typer.Argument(help="such as quern-s4", metavar="FAMILY")],
+    file: Annotated[Path | None, typer.Option(help="default: FAMILY.yaml here")] = None,
+    prompt: Annotated[
+        str | None, typer.Option(help="the prompt as it stands on the screen, with HOSTNAME in it")
+    ] = None,
+    login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
+    secret: Annotated[str | None, typer.Option(help="the question for the secret at sign-in")] = None,
+) -> None:
     """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
     where = file or Path(f"{name}.yaml")
     if where.exists():
         raise JobFolderError(f"{where} is there already; give another name, or --file")
-    given = (_fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
-             _fact(login, "the question for the name at sign-in", "name: "),
-             _fact(secret, "the question for the secret at sign-in", "secret: "))
+    given = (
+        _fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
+        _fact(login, "the question for the name at sign-in", "name: "),
+        _fact(secret, "the question for the secret at sign-in", "secret: "),
+    )
     try:
         text = commented_start(name, *given)
     except ValueError as error:
@@ -151,10 +177,11 @@ def _fact(given: str | None, question: str, example: str) -> str:
 
 
 @family.command("try")
-def try_(name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
-         recording: Annotated[Path, typer.Argument(help="an asciicast v2 recording", metavar="RECORDING")],
-         only_unknown: Annotated[bool, typer.Option("--unknown", help="only lines that nothing recognises")] = False
-         ) -> None:
+def try_(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    recording: Annotated[Path, typer.Argument(help="an asciicast v2 recording", metavar="RECORDING")],
+    only_unknown: Annotated[bool, typer.Option("--unknown", help="only lines that nothing recognises")] = False,
+) -> None:
     """Replay a recording through the map, and say line by line what was recognised."""
     book, _ = _spoken(name)
     unknown = 0

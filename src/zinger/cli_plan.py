@@ -31,11 +31,15 @@ def register(app: typer.Typer) -> None:
     app.command()(numbers)
 
 
-def check(job: JobArg, as_json: Json = False,
-          sheet: Annotated[str, typer.Option(metavar="FILE", help="another build sheet in the job's folder")] = "",
-          repairs: Annotated[bool, typer.Option("--repairs", help="show what each repair would change")] = False,
-          explain: Annotated[tuple[str, str] | None, typer.Option(
-              "--explain", metavar="DEVICE SETTING", help="where one value comes from")] = None) -> None:
+def check(
+    job: JobArg,
+    as_json: Json = False,
+    sheet: Annotated[str, typer.Option(metavar="FILE", help="another build sheet in the job's folder")] = "",
+    repairs: Annotated[bool, typer.Option("--repairs", help="show what each repair would change")] = False,
+    explain: Annotated[
+        tuple[str, str] | None, typer.Option("--explain", metavar="DEVICE SETTING", help="where one value comes from")
+    ] = None,
+) -> None:
     """Say everything that is wrong with the plan, before a cable is touched."""
     plan = OpenJob(JobFolder(job), sheet).plan
     if explain is not None:
@@ -43,11 +47,30 @@ def check(job: JobArg, as_json: Json = False,
         return
     problems = plan.problems
     if as_json:
-        print(json.dumps([{"id": p.id, "severity": p.severity.value, "file": p.spot.file, "line": p.spot.line,
-                           "key": p.spot.key, "devices": p.devices, "setting": p.setting, "what": p.what, "do": p.do,
-                           "repair": p.repair and {"words": p.repair.words, "changes": [
-                               {"path": c.path, "row": c.row, "text": c.text} for c in p.repair.changes]}}
-                          for p in problems], indent=1))
+        print(
+            json.dumps(
+                [
+                    {
+                        "id": p.id,
+                        "severity": p.severity.value,
+                        "file": p.spot.file,
+                        "line": p.spot.line,
+                        "key": p.spot.key,
+                        "devices": p.devices,
+                        "setting": p.setting,
+                        "what": p.what,
+                        "do": p.do,
+                        "repair": p.repair
+                        and {
+                            "words": p.repair.words,
+                            "changes": [{"path": c.path, "row": c.row, "text": c.text} for c in p.repair.changes],
+                        },
+                    }
+                    for p in problems
+                ],
+                indent=1,
+            )
+        )
     else:
         for problem in problems:
             print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
@@ -72,8 +95,22 @@ def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
     setting, value = SETTINGS[name], plan.device(device).values.get(name)
     said = [] if value is None else [(value.value, value.origin), *value.overrode]
     if as_json:
-        print(json.dumps([{"value": setting.text(v), "origin": o.label, "layer": o.layer.value, "file": o.spot.file,
-                           "line": o.spot.line, "key": o.spot.key} for v, o in said], indent=1))
+        print(
+            json.dumps(
+                [
+                    {
+                        "value": setting.text(v),
+                        "origin": o.label,
+                        "layer": o.layer.value,
+                        "file": o.spot.file,
+                        "line": o.spot.line,
+                        "key": o.spot.key,
+                    }
+                    for v, o in said
+                ],
+                indent=1,
+            )
+        )
         return
     print(f"{device}, {setting.title} ({name}{', ' + setting.reference if setting.reference else ''})")
     if not said:
@@ -83,11 +120,16 @@ def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
 
 
 # -- import and export -----------------------------------------------------------------------------------
-def import_(sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON", metavar="SHEET")], job: JobArg,
-            yes: Annotated[bool, typer.Option("--yes", "-y", help="take what is proposed")] = False,
-            column: Annotated[list[str] | None, typer.Option(
-                "--column", metavar="HEADING=SETTING", help="what a heading means; empty only keeps it")] = None,
-            only: Annotated[str, typer.Option("--sheet", metavar="NAME", help="one sheet of a workbook")] = "") -> None:
+def import_(
+    sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON", metavar="SHEET")],
+    job: JobArg,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="take what is proposed")] = False,
+    column: Annotated[
+        list[str] | None,
+        typer.Option("--column", metavar="HEADING=SETTING", help="what a heading means; empty only keeps it"),
+    ] = None,
+    only: Annotated[str, typer.Option("--sheet", metavar="NAME", help="one sheet of a workbook")] = "",
+) -> None:
     """Bring somebody's build sheet into a job: a new one, or one that has devices already."""
     incoming = Incoming(job, sheet.stem.replace("_", " "), sheet)
     proposal = incoming.look(sheet, only)
@@ -113,8 +155,11 @@ def import_(sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON"
 
 def _agreed() -> bool:
     if not sys.stdin.isatty():
-        print("zinger: some headings are taken by likeness; look, then give --yes, or --column HEADING=SETTING. "
-              "Nothing was written.", file=sys.stderr)
+        print(
+            "zinger: some headings are taken by likeness; look, then give --yes, or --column HEADING=SETTING. "
+            "Nothing was written.",
+            file=sys.stderr,
+        )
         return False
     return typer.confirm("take it so?")
 
@@ -128,17 +173,22 @@ def _print_proposal(proposal: Proposal) -> None:
         for match in part.matches:
             if match.heading:
                 mark = " " if match.sure else "?" if match.meaning else "-"
-                print(f"  {mark} {match.heading:<28} {match.meaning or '(kept)':<24} {match.how}"
-                      + (f", {match.score:.0%}" if match.meaning and not match.sure else ""))
+                print(
+                    f"  {mark} {match.heading:<28} {match.meaning or '(kept)':<24} {match.how}"
+                    + (f", {match.score:.0%}" if match.meaning and not match.sure else "")
+                )
     if proposal.filled:
         print(f"  {proposal.filled} blank site cells take the site above them")
     if proposal.left_out:
         print(f"  left out, no devices in them: {', '.join(proposal.left_out)}")
 
 
-def export(job: JobArg, file: Annotated[Path, typer.Argument(help="a file ending in .csv or .xlsx", metavar="FILE")],
-           full: Annotated[bool, typer.Option("--full", help="every resolved value, wherever it comes from")] = False,
-           force: Annotated[bool, typer.Option("--force", help="write over a file that is there")] = False) -> None:
+def export(
+    job: JobArg,
+    file: Annotated[Path, typer.Argument(help="a file ending in .csv or .xlsx", metavar="FILE")],
+    full: Annotated[bool, typer.Option("--full", help="every resolved value, wherever it comes from")] = False,
+    force: Annotated[bool, typer.Option("--force", help="write over a file that is there")] = False,
+) -> None:
     """Write the build sheet as CSV or XLSX, with every column that came in."""
     folder = JobFolder(job)
     kind = file.suffix.lower()
@@ -160,9 +210,12 @@ def export(job: JobArg, file: Annotated[Path, typer.Argument(help="a file ending
     print(f"{len(rows)} devices, {len(headings)} columns in {file}")
 
 
-def numbers(job: JobArg, device: Annotated[str, typer.Argument(metavar="DEVICE")],
-            number: Annotated[str, typer.Argument(metavar="NUMBER")],
-            side: Annotated[str, typer.Option(help="inside, outside or both")] = "both") -> None:
+def numbers(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    number: Annotated[str, typer.Argument(metavar="NUMBER")],
+    side: Annotated[str, typer.Option(help="inside, outside or both")] = "both",
+) -> None:
     """Try a dialled number against a voice gateway's rewriting rules."""
     plan = OpenJob(JobFolder(job)).plan
     if device not in [d.name for d in plan.devices]:

@@ -16,8 +16,13 @@ DONE, FINDINGS, USAGE, PERSON = 0, 1, 2, 3
 WATCH_EVERY = 0.1
 
 
-def carry_out(job: OpenJob, options: Options, as_json: bool, keep_yard: bool = False,
-              afterwards: Callable[[], object] = lambda: None) -> int:
+def carry_out(
+    job: OpenJob,
+    options: Options,
+    as_json: bool,
+    keep_yard: bool = False,
+    afterwards: Callable[[], object] = lambda: None,
+) -> int:
     """Run the job to its end without a screen; returns the exit code.
 
     `afterwards` is called when all devices are left and the findings are printed, before the count.
@@ -95,8 +100,10 @@ def _print_line(name: str, line: Line) -> None:
     if line.mood is Mark.NEEDS_YOU and line.shown:
         print(f"  it shows: {line.shown!r}")
     for finding in line.differing:
-        print(f"  {finding.verdict.value:<11}{finding.title} ({finding.source.value}): "
-              f"planned {finding.planned}, read {finding.read or 'nothing'}")
+        print(
+            f"  {finding.verdict.value:<11}{finding.title} ({finding.source.value}): "
+            f"planned {finding.planned}, read {finding.read or 'nothing'}"
+        )
         for evidence in finding.evidence.splitlines():
             print(f"             | {evidence}")
     for phrase in line.phrases:
@@ -115,11 +122,25 @@ def summary(run: Run) -> dict[str, Any]:
         "proved": len(proved),
         "of": len(run.carriers),
         "devices": [
-            {"device": name, "proved": name in proved, "state": line.sentence, "needs_you": line.mood is Mark.NEEDS_YOU,
-             "shown": line.shown, "findings": [
-                 {"setting": f.setting, "source": f.source.value, "planned": f.planned, "read": f.read,
-                  "evidence": f.evidence, "verdict": f.verdict.value} for f in line.findings.values()],
-             "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.unsaid]}
+            {
+                "device": name,
+                "proved": name in proved,
+                "state": line.sentence,
+                "needs_you": line.mood is Mark.NEEDS_YOU,
+                "shown": line.shown,
+                "findings": [
+                    {
+                        "setting": f.setting,
+                        "source": f.source.value,
+                        "planned": f.planned,
+                        "read": f.read,
+                        "evidence": f.evidence,
+                        "verdict": f.verdict.value,
+                    }
+                    for f in line.findings.values()
+                ],
+                "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.unsaid],
+            }
             for name, line in ((n, run.job.board.lines[n]) for n in run.carriers)
         ],
     }

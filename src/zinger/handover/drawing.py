@@ -33,8 +33,16 @@ def fitted(text: str, font: str, size: float, width: float) -> str:
     return f"{text}..."
 
 
-def put(group: Group | Drawing, x: float, y: float, text: str, size: float = 8, font: str = SANS,
-        colour: HexColor = INK, width: float = 1000.0) -> float:
+def put(
+    group: Group | Drawing,
+    x: float,
+    y: float,
+    text: str,
+    size: float = 8,
+    font: str = SANS,
+    colour: HexColor = INK,
+    width: float = 1000.0,
+) -> float:
     """Place a text with its baseline at y; returns its width."""
     text = fitted(text, font, size, width)
     group.add(String(x, y, text, fontName=font, fontSize=size, fillColor=colour))
@@ -96,8 +104,9 @@ def _shared(drawing: Drawing, shared: list[tuple[str, str]], height: float) -> N
 
 def _gateway(drawing: Drawing, site: Site, found: list[DeviceRecord], height: float) -> None:
     y = height - 96
-    gateways = sorted({str(r.device.value("management.gateway")) for r in found
-                       if r.device.value("management.gateway")})
+    gateways = sorted(
+        {str(r.device.value("management.gateway")) for r in found if r.device.value("management.gateway")}
+    )
     vlans = sorted({str(r.device.value("management.vlan")) for r in found if r.device.value("management.vlan")})
     words = f"management segment {site.subnet or ''}"
     words += f"   VLAN {', '.join(vlans)}" if vlans else ""
@@ -114,8 +123,12 @@ def _box(x: float, y: float, record: DeviceRecord) -> Group:
     put(group, x + 8, y + BOX_H - 20, device.name, 11, BOLD, width=room)
     address = str(device.address) if device.address else "no address"
     put(group, x + 8, y + BOX_H - 35, address, 10, MONO, width=room)
-    facts = (f"{device.family}   {device.role}", f"at {device.location}" if device.location else "",
-             f"serial {device.serial}" if device.serial else "", f"label {device.label}" if device.label else "")
+    facts = (
+        f"{device.family}   {device.role}",
+        f"at {device.location}" if device.location else "",
+        f"serial {device.serial}" if device.serial else "",
+        f"label {device.label}" if device.label else "",
+    )
     line = y + BOX_H - 49
     for fact in filter(None, facts):
         put(group, x + 8, line, fact, 8, SANS, SOFT, room)
@@ -153,16 +166,31 @@ def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
                 light = span.whose is Whose.DEVICE
                 put(drawing, bar.x + 3, y + 8, span.what, 7, SANS, INK if light else PAPER)
         total = max(s.ended for s in record.spans) - min(s.began for s in record.spans)
-        put(drawing, WIDTH - RIGHT + 10, y + 5, f"{_clock(total)}  {record.state}", 8, SANS,
-            STATE[record.state], RIGHT - 14)
+        put(
+            drawing,
+            WIDTH - RIGHT + 10,
+            y + 5,
+            f"{_clock(total)}  {record.state}",
+            8,
+            SANS,
+            STATE[record.state],
+            RIGHT - 14,
+        )
     return drawing
 
 
 def _bar(span: Span, zero: float, scale: float, y: float) -> Rect:
     hands = span.whose is Whose.HANDS
     x, width = LEFT + (span.began - zero) * scale, max(0.8, (span.ended - span.began) * scale)
-    return Rect(x, y + (2 if hands else 3), width, 4 if hands else ROW - 8, fillColor=WHOSE[span.whose],
-                strokeColor=PAPER, strokeWidth=0 if hands else 0.4)
+    return Rect(
+        x,
+        y + (2 if hands else 3),
+        width,
+        4 if hands else ROW - 8,
+        fillColor=WHOSE[span.whose],
+        strokeColor=PAPER,
+        strokeWidth=0 if hands else 0.4,
+    )
 
 
 def _legend(drawing: Drawing, height: float, shown: list[DeviceRecord]) -> None:

@@ -97,15 +97,28 @@ _WIDTHS = (96, 168, 44, 44, 50, 48, 340)
 def _proof_sheet(title: str, found: list[DeviceRecord]) -> bytes:
     """Every device: planned, where it was read, and the evidence line; first of all, what remains open."""
     out = io.BytesIO()
-    document = SimpleDocTemplate(out, pagesize=landscape(A4), leftMargin=24, rightMargin=24, topMargin=26,
-                                 bottomMargin=26, title=f"Proof sheet, {title}")
+    document = SimpleDocTemplate(
+        out,
+        pagesize=landscape(A4),
+        leftMargin=24,
+        rightMargin=24,
+        topMargin=26,
+        bottomMargin=26,
+        title=f"Proof sheet, {title}",
+    )
     proved = sum(r.state == "proved" for r in found)
     story: list[Flowable] = [
         Paragraph("Proof sheet", _HEAD),
-        Paragraph(_say(f"{title} · {proved} of {len(found)} devices proved · {time.strftime('%Y-%m-%d %H:%M')}"),
-                  _NORMAL),
-        Spacer(1, 10), Paragraph("What remains open", _DEVICE), *_still_open(found),
-        Spacer(1, 10), Paragraph("Devices", _DEVICE), _overview(found)]
+        Paragraph(
+            _say(f"{title} · {proved} of {len(found)} devices proved · {time.strftime('%Y-%m-%d %H:%M')}"), _NORMAL
+        ),
+        Spacer(1, 10),
+        Paragraph("What remains open", _DEVICE),
+        *_still_open(found),
+        Spacer(1, 10),
+        Paragraph("Devices", _DEVICE),
+        _overview(found),
+    ]
     for record in found:
         story += [PageBreak(), *_device(record)]
     document.build(story, onFirstPage=_foot, onLaterPages=_foot)
@@ -121,25 +134,44 @@ def _still_open(found: list[DeviceRecord]) -> list[Flowable]:
 
 
 def _overview(found: list[DeviceRecord]) -> Table:
-    rows: list[list[Flowable]] = [[Paragraph(h, _SMALL) for h in
-                                   ("device", "site", "address", "serial", "label", "findings", "state")]]
+    rows: list[list[Flowable]] = [
+        [Paragraph(h, _SMALL) for h in ("device", "site", "address", "serial", "label", "findings", "state")]
+    ]
     for r in found:
         findings = list(r.memory.findings.values())
         colour = STATE[r.state].hexval().replace("0x", "#")
-        cells = (r.device.name, r.device.site.name, str(r.device.address or "none"), r.device.serial, r.device.label,
-                 f"{sum(f.holds for f in findings)} of {len(findings)} hold")
-        rows.append([*(Paragraph(_say(c), _NORMAL) for c in cells),
-                     Paragraph(f"<font color='{colour}'>{r.state}</font>", _NORMAL)])
+        cells = (
+            r.device.name,
+            r.device.site.name,
+            str(r.device.address or "none"),
+            r.device.serial,
+            r.device.label,
+            f"{sum(f.holds for f in findings)} of {len(findings)} hold",
+        )
+        rows.append(
+            [
+                *(Paragraph(_say(c), _NORMAL) for c in cells),
+                Paragraph(f"<font color='{colour}'>{r.state}</font>", _NORMAL),
+            ]
+        )
     return _table(rows, (150, 150, 120, 90, 90, 90, 100))
 
 
 def _device(record: DeviceRecord) -> list[Flowable]:
     device = record.device
     colour = STATE[record.state].hexval().replace("0x", "#")
-    head = [Paragraph(f"{_say(device.name)}  <font color='{colour}'>{record.state}</font>", _DEVICE),
-            Paragraph(_say(f"{device.site.name} · {device.location or 'place not given'} · {device.family} · "
-                           f"serial {device.serial or 'not given'} · MAC {device.mac or 'not given'} · "
-                           f"label {device.label or 'not given'}"), _SMALL), Spacer(1, 6)]
+    head = [
+        Paragraph(f"{_say(device.name)}  <font color='{colour}'>{record.state}</font>", _DEVICE),
+        Paragraph(
+            _say(
+                f"{device.site.name} · {device.location or 'place not given'} · {device.family} · "
+                f"serial {device.serial or 'not given'} · MAC {device.mac or 'not given'} · "
+                f"label {device.label or 'not given'}"
+            ),
+            _SMALL,
+        ),
+        Spacer(1, 6),
+    ]
     settings = list(dict.fromkeys(s for s, _ in record.memory.findings))
     if not settings:
         return [KeepTogether([*head, Paragraph("Nothing was read back.", _NORMAL)])]
@@ -149,8 +181,14 @@ def _device(record: DeviceRecord) -> list[Flowable]:
         mine = [record.memory.findings.get((setting, s)) for s in SOURCES]
         first = next(f for f in mine if f)
         evidence = "<br/>".join(_evidence(f) for f in _telling(mine))
-        rows.append([Paragraph(_say(first.title), _NORMAL), Paragraph(_say(first.planned), _NORMAL),
-                     *(Paragraph(_verdict(f), _NORMAL) for f in mine), Paragraph(evidence, _EVIDENCE)])
+        rows.append(
+            [
+                Paragraph(_say(first.title), _NORMAL),
+                Paragraph(_say(first.planned), _NORMAL),
+                *(Paragraph(_verdict(f), _NORMAL) for f in mine),
+                Paragraph(evidence, _EVIDENCE),
+            ]
+        )
     return [*head, _table(rows, _WIDTHS)]
 
 
@@ -179,10 +217,19 @@ def _say(text: str) -> str:
 
 
 def _table(rows: list[list[Flowable]], widths: tuple[float, ...]) -> Table:
-    return Table(rows, colWidths=widths, repeatRows=1 if len(widths) > 2 else 0, style=[
-        ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LINEBELOW", (0, 0), (-1, -1), 0.3, HAIR),
-        ("TOPPADDING", (0, 0), (-1, -1), 2), ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-        ("LEFTPADDING", (0, 0), (-1, -1), 3), ("RIGHTPADDING", (0, 0), (-1, -1), 3)])
+    return Table(
+        rows,
+        colWidths=widths,
+        repeatRows=1 if len(widths) > 2 else 0,
+        style=[
+            ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("LINEBELOW", (0, 0), (-1, -1), 0.3, HAIR),
+            ("TOPPADDING", (0, 0), (-1, -1), 2),
+            ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+            ("LEFTPADDING", (0, 0), (-1, -1), 3),
+            ("RIGHTPADDING", (0, 0), (-1, -1), 3),
+        ],
+    )
 
 
 def _foot(canvas: Canvas, document: SimpleDocTemplate) -> None:
@@ -200,8 +247,20 @@ def _as_built(found: list[DeviceRecord]) -> bytes:
     for r in found:
         d = r.device
         read = [r.finding(s, Source.AFTER_POWER_CUT, Source.STARTUP, Source.RUNNING) for s in settings]
-        table.writerow([d.site.name, d.name, d.family, d.role, d.serial, d.mac, d.label, d.location, r.state,
-                        *(_cell(f.read) if f else "" for f in read)])
+        table.writerow(
+            [
+                d.site.name,
+                d.name,
+                d.family,
+                d.role,
+                d.serial,
+                d.mac,
+                d.label,
+                d.location,
+                r.state,
+                *(_cell(f.read) if f else "" for f in read),
+            ]
+        )
     return out.getvalue().encode("utf-8")
 
 

@@ -62,8 +62,11 @@ class DeviceRecord:
     @property
     def still_open(self) -> list[str]:
         """Sentences about what remains to be done on this device."""
-        sentences = [f"{f.title}, {f.source.value}: planned {f.planned}, read {f.read or 'nothing'}"
-                     for f in self.memory.findings.values() if not f.holds]
+        sentences = [
+            f"{f.title}, {f.source.value}: planned {f.planned}, read {f.read or 'nothing'}"
+            for f in self.memory.findings.values()
+            if not f.holds
+        ]
         if self.memory.needs_you:
             sentences.append(f"needs a person: {self.memory.needs_you}")
         if self.script:

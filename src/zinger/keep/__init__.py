@@ -7,6 +7,21 @@ from zinger.keep.recording import Event, Recording, RecordingError, events_of
 from zinger.keep.vault import Vault, VaultError, make_secret
 
 __all__ = [
-    "ChangedOutside", "Entry", "Event", "JobFolder", "JobFolderError", "Journal", "JournalError", "Locked", "Masker",
-    "Recording", "RecordingError", "Vault", "VaultError", "create_job", "events_of", "make_secret", "write_whole",
+    "ChangedOutside",
+    "Entry",
+    "Event",
+    "JobFolder",
+    "JobFolderError",
+    "Journal",
+    "JournalError",
+    "Locked",
+    "Masker",
+    "Recording",
+    "RecordingError",
+    "Vault",
+    "VaultError",
+    "create_job",
+    "events_of",
+    "make_secret",
+    "write_whole",
 ]

@@ -107,8 +107,9 @@ class JobFolder:
         try:
             handle = (self.path / ".lock").open("a+")
         except OSError as error:
-            raise JobFolderError(f"nothing can be written in {self.path} ({error.strerror}); "
-                                 "a run needs its journal and vault there") from None
+            raise JobFolderError(
+                f"nothing can be written in {self.path} ({error.strerror}); a run needs its journal and vault there"
+            ) from None
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
@@ -177,8 +178,9 @@ class JobFolder:
         if files.job != now.job:
             write_whole(self.path / JOB_FILE, files.job.encode())
 
-    def plan(self, families: Families, vaulted: Vaulted | None = None,
-             problems: tuple[Problem, ...] = (), sheet: str = "") -> Plan:
+    def plan(
+        self, families: Families, vaulted: Vaulted | None = None, problems: tuple[Problem, ...] = (), sheet: str = ""
+    ) -> Plan:
         """Read, resolve and check the plan, with another build sheet of the folder if wanted.
 
         Raises JobFolderError when a file can't be read at all.
@@ -192,11 +194,23 @@ class JobFolder:
         rows: list[RawRow] = []
         file = self.path / name
         if file.resolve().parent != self.path.resolve():
-            found.append(mend("sheet-elsewhere", Spot(JOB_FILE, None, "devices"),
-                              f"{name} is not in the job folder", "Copy the sheet into the folder"))
+            found.append(
+                mend(
+                    "sheet-elsewhere",
+                    Spot(JOB_FILE, None, "devices"),
+                    f"{name} is not in the job folder",
+                    "Copy the sheet into the folder",
+                )
+            )
         elif not file.is_file():
-            found.append(mend("sheet-missing", Spot(name), "the build sheet is missing",
-                              f"Put it into {self.path.name}/, or name it in {JOB_FILE} as devices:"))
+            found.append(
+                mend(
+                    "sheet-missing",
+                    Spot(name),
+                    "the build sheet is missing",
+                    f"Put it into {self.path.name}/, or name it in {JOB_FILE} as devices:",
+                )
+            )
         else:
             try:
                 rows, trouble = read_sheet(file.read_bytes(), name, job.columns)

@@ -21,7 +21,8 @@ import sqlalchemy as sql
 
 _TABLES = sql.MetaData()
 _ENTRIES = sql.Table(
-    "entries", _TABLES,
+    "entries",
+    _TABLES,
     sql.Column("id", sql.Integer, primary_key=True, autoincrement=True),
     sql.Column("at", sql.Float, nullable=False),
     sql.Column("device", sql.Text, nullable=False),

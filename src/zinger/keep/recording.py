@@ -55,8 +55,7 @@ class Recording:
         self._zero = time.monotonic()
         self._flushed = self._zero
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
-        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(time.time()),
-                  "title": title}
+        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(time.time()), "title": title}
         self._out.write(json.dumps(header) + "\n")
         self._out.flush()
 

@@ -27,8 +27,10 @@ _WELL_KNOWN = frozenset("public private secret admin password default community 
 
 def _counts(secret: str) -> bool:
     """Whether the characters count up, count down or repeat, like 12345678 or aaaaaaaa."""
-    steps = {(ord(b) - ord(a)) % 10 if a.isdigit() and b.isdigit() else ord(b) - ord(a)
-             for a, b in itertools.pairwise(secret)}
+    steps = {
+        (ord(b) - ord(a)) % 10 if a.isdigit() and b.isdigit() else ord(b) - ord(a)
+        for a, b in itertools.pairwise(secret)
+    }
     return len(secret) > 3 and len(steps) == 1 and steps <= {0, 1, -1, 9}
 
 
@@ -85,8 +87,10 @@ class Vault:
             except OSError as error:
                 raise VaultError(f"{file} can't be read: {error.strerror}") from None
             except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
-                raise VaultError(f"the vault can't be opened with the identity {identity or identity_file()}; "
-                                 "set ZINGER_IDENTITY to the one that made it, or move the file away") from None
+                raise VaultError(
+                    f"the vault can't be opened with the identity {identity or identity_file()}; "
+                    "set ZINGER_IDENTITY to the one that made it, or move the file away"
+                ) from None
 
     def get(self, ref: SecretRef) -> str:
         """The secret of an entry; raises VaultError when there is none."""

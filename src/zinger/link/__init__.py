@@ -8,6 +8,22 @@ from zinger.link.tcp import TcpLink, TelnetLink, open_tcp, open_telnet
 from zinger.link.yard import Yard, YardDialer, YardError
 
 __all__ = [
-    "AuthRefused", "Console", "Dialer", "HostKeys", "Link", "LinkError", "LiveDialer", "Refused", "SshLink",
-    "TcpLink", "TelnetLink", "Unreachable", "Yard", "YardDialer", "YardError", "open_ssh", "open_tcp", "open_telnet",
+    "AuthRefused",
+    "Console",
+    "Dialer",
+    "HostKeys",
+    "Link",
+    "LinkError",
+    "LiveDialer",
+    "Refused",
+    "SshLink",
+    "TcpLink",
+    "TelnetLink",
+    "Unreachable",
+    "Yard",
+    "YardDialer",
+    "YardError",
+    "open_ssh",
+    "open_tcp",
+    "open_telnet",
 ]

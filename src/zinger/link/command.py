@@ -58,7 +58,8 @@ async def open_command(command: str, name: str) -> CommandLink:
     parent, child = pty.openpty()
     try:
         process = await asyncio.create_subprocess_exec(
-            *words, stdin=child, stdout=child, stderr=child, start_new_session=True)
+            *words, stdin=child, stdout=child, stderr=child, start_new_session=True
+        )
     except OSError as error:
         os.close(parent)
         raise LinkError(f"{name}: {words[0]} can't be started: {error.strerror}") from None

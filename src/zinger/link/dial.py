@@ -18,8 +18,7 @@ from zinger.link.tcp import open_tcp, open_telnet
 _HOST = r"(?P<host>\[[0-9a-fA-F:.]+\]|[^/:?\s]+)"
 _NETWORK = re.compile(rf"(?P<kind>telnet|tcp|rfc2217|ssh)://{_HOST}(?::(?P<port>\d{{1,5}}))?(?:\?(?P<how>\S+))?")
 _SERIAL = re.compile(r"serial://(?P<port>[^?\s]+)(?:\?(?P<how>\S+))?")
-_FORMS = ("serial:///dev/ttyUSB0, rfc2217://host:port, telnet://host:port, tcp://host:port, ssh://host "
-          "or command:WORDS")
+_FORMS = "serial:///dev/ttyUSB0, rfc2217://host:port, telnet://host:port, tcp://host:port, ssh://host or command:WORDS"
 
 
 @dataclass(frozen=True)
@@ -55,15 +54,22 @@ class Dialer:
         raise NotImplementedError
 
     async def console(self, device: str, console: str, settings: str = "") -> Link:
-        """The console of a device, as the plan's `console` column says; `settings` are the family's speed and framing.
-        """
+        """The console of a device by the plan's `console` column; `settings` are the family's speed and framing."""
         raise NotImplementedError
 
     async def ssh(self, address: str, user: str, password: str, port: int = 22, old: bool = False) -> SshLink:
         """A shell over SSH; the host key is pinned under the address."""
         host, real = await self.where(address, port)
-        return await open_ssh(host, real, user, password, f"ssh {user}@{address}", self.host_keys,
-                              address if port == 22 else f"[{address}]:{port}", old)
+        return await open_ssh(
+            host,
+            real,
+            user,
+            password,
+            f"ssh {user}@{address}",
+            self.host_keys,
+            address if port == 22 else f"[{address}]:{port}",
+            old,
+        )
 
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""

@@ -110,8 +110,13 @@ def _open(url: str, settings: LineSettings) -> serial.SerialBase:
     match = _FRAMING.fullmatch(settings.framing)
     if match is None:
         raise LinkError(f"{settings.framing!r} is no framing; write it like 8N1")
-    wanted = {"baudrate": settings.speed, "bytesize": int(match[1]), "parity": match[2], "stopbits": int(match[3]),
-              "timeout": _GLANCE}
+    wanted = {
+        "baudrate": settings.speed,
+        "bytesize": int(match[1]),
+        "parity": match[2],
+        "stopbits": int(match[3]),
+        "timeout": _GLANCE,
+    }
     # a server whose port has no modem lines does not answer when they are set; consoles don't want them
     return serial.serial_for_url(f"{url}?ign_set_control" if url.startswith("rfc2217:") else url, **wanted)
 
@@ -141,8 +146,10 @@ class Found:
 
 def serial_ports() -> list[Found]:
     """The serial ports of this machine."""
-    return [Found(p.device, " ".join(filter(None, (p.description if p.description != "n/a" else "",
-                                                   p.serial_number)))) for p in sorted(list_ports.comports())]
+    return [
+        Found(p.device, " ".join(filter(None, (p.description if p.description != "n/a" else "", p.serial_number))))
+        for p in sorted(list_ports.comports())
+    ]
 
 
 async def new_port(before: list[Found], patience: float) -> Found | None:

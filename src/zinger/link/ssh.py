@@ -3,6 +3,7 @@
 The password is given as such (RFC 4252) or at a question that does not echo (keyboard-interactive, RFC 4256). The
 far end's key is pinned at first sight; another one later is refused before any password is sent.
 """
+
 from __future__ import annotations
 
 import asyncio
@@ -51,7 +52,8 @@ class SshLink(Link):
                 link.ended(str(exc) if exc else "the far end closed it")
 
         self._channel, _ = await self._connection.create_session(
-            Session, term_type="vt100", term_size=(80, 24), encoding=None)
+            Session, term_type="vt100", term_size=(80, 24), encoding=None
+        )
 
     def send_break(self) -> None:
         """A break (RFC 4335)."""
@@ -67,8 +69,11 @@ class SshLink(Link):
         self._connection.close()
 
 
-OLD = {"kex_algs": ["diffie-hellman-group14-sha1", "diffie-hellman-group1-sha1"],
-       "server_host_key_algs": ["ssh-rsa", "ssh-dss"], "encryption_algs": ["aes128-cbc", "3des-cbc"]}
+OLD = {
+    "kex_algs": ["diffie-hellman-group14-sha1", "diffie-hellman-group1-sha1"],
+    "server_host_key_algs": ["ssh-rsa", "ssh-dss"],
+    "encryption_algs": ["aes128-cbc", "3des-cbc"],
+}
 """What only old boxes still want; used beside what is good today, only when asked for."""
 
 
@@ -76,8 +81,16 @@ def _algorithms(old: bool) -> dict[str, Any]:
     return {name: f"+{','.join(more)}" for name, more in OLD.items()} if old else {}
 
 
-async def open_ssh(host: str, port: int, user: str, password: str, name: str, keys: HostKeys | None = None,
-                   known_as: str = "", old: bool = False) -> SshLink:
+async def open_ssh(
+    host: str,
+    port: int,
+    user: str,
+    password: str,
+    name: str,
+    keys: HostKeys | None = None,
+    known_as: str = "",
+    old: bool = False,
+) -> SshLink:
     """Sign in and open a shell; raises AuthRefused, Refused, Unreachable or LinkError.
 
     Only the password given is tried: no keys, no agent, no configuration of this machine. `known_as` is the name
@@ -99,17 +112,32 @@ async def open_ssh(host: str, port: int, user: str, password: str, name: str, ke
     trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
     try:
         connection = await asyncio.wait_for(
-            asyncssh.connect(host, port, client_factory=Client, username=user, password=password, known_hosts=trusted,
-                             client_keys=None, agent_path=None, config=None, gss_host=None,
-                             preferred_auth="password,keyboard-interactive", **_algorithms(old)), LOGIN_PATIENCE)
+            asyncssh.connect(
+                host,
+                port,
+                client_factory=Client,
+                username=user,
+                password=password,
+                known_hosts=trusted,
+                client_keys=None,
+                agent_path=None,
+                config=None,
+                gss_host=None,
+                preferred_auth="password,keyboard-interactive",
+                **_algorithms(old),
+            ),
+            LOGIN_PATIENCE,
+        )
         link = SshLink(name, connection)
         await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
     except asyncssh.PermissionDenied:
         raise AuthRefused(f"{name}: sign-in of {user} was refused") from None
     except asyncssh.HostKeyNotVerifiable:
-        raise LinkError(f"{name}: its host key is not the one that was pinned at first sight. This is another box, or "
-                        f"somebody stands between; if it was reset on purpose, take the line of {known_as} out of "
-                        "known_hosts") from None
+        raise LinkError(
+            f"{name}: its host key is not the one that was pinned at first sight. This is another box, or "
+            f"somebody stands between; if it was reset on purpose, take the line of {known_as} out of "
+            "known_hosts"
+        ) from None
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None
     except TimeoutError:

@@ -88,8 +88,11 @@ async def open_telnet(host: str, port: int, name: str) -> TelnetLink:
             super(telnetlib3.TelnetClient, self).begin_negotiation()
 
     reader, writer = await translated(
-        telnetlib3.open_connection(host, port, encoding=False, client_factory=QuietClient,
-                                   connect_minwait=0, connect_maxwait=0.1), name)
+        telnetlib3.open_connection(
+            host, port, encoding=False, client_factory=QuietClient, connect_minwait=0, connect_maxwait=0.1
+        ),
+        name,
+    )
     return TelnetLink(name, reader, writer)
 
 

@@ -40,8 +40,19 @@ from zinger.plan import SETTINGS, FamilyRules, Problem, did_you_mean, mend
 from zinger.plan.families import COUNTED, ROLE_SECTIONS
 from zinger.plan.parsing import parse_interface, parse_ports
 
-KEYS = {"ctrl-c": "\x03", "ctrl-u": "\x15", "ctrl-x": "\x18", "ctrl-z": "\x1a", "ctrl-r": "\x12", "escape": "\x1b",
-        "space": " ", "enter": "\r", "tab": "\t", "backspace": "\x08", "delete": "\x7f"}
+KEYS = {
+    "ctrl-c": "\x03",
+    "ctrl-u": "\x15",
+    "ctrl-x": "\x18",
+    "ctrl-z": "\x1a",
+    "ctrl-r": "\x12",
+    "escape": "\x1b",
+    "space": " ",
+    "enter": "\r",
+    "tab": "\t",
+    "backspace": "\x08",
+    "delete": "\x7f",
+}
 MOVE_NAMES = frozenset({"user", "password", "new_password", "device"})
 SAID_NAMES = frozenset({"value", "before", "plan", "device", "factory_account"})
 IDENTITIES = ("serial", "mac", "hostname")
@@ -68,14 +79,30 @@ class Compiler:
     # -- the card ----------------------------------------------------------------------------------
     def _card(self) -> Card:
         shape = self.shape
-        return Card(shape.family, shape.title, shape.kind, self._factory(), self._rules(), shape.panel.rstrip("\n"),
-                    tuple(shape.lights.items()), tuple(shape.buttons.items()))
+        return Card(
+            shape.family,
+            shape.title,
+            shape.kind,
+            self._factory(),
+            self._rules(),
+            shape.panel.rstrip("\n"),
+            tuple(shape.lights.items()),
+            tuple(shape.buttons.items()),
+        )
 
     def _factory(self) -> Factory:
         f = self.shape.factory
-        return Factory(f.console, f.address, f.sign_in.user, f.sign_in.password,
-                       self._duration(["factory", "boots_in"], f.boots_in), f.reach, f.only_while, f.first,
-                       f.sign_in.on_label)
+        return Factory(
+            f.console,
+            f.address,
+            f.sign_in.user,
+            f.sign_in.password,
+            self._duration(["factory", "boots_in"], f.boots_in),
+            f.reach,
+            f.only_while,
+            f.first,
+            f.sign_in.on_label,
+        )
 
     def _rules(self) -> FamilyRules:
         shape = self.shape
@@ -88,10 +115,22 @@ class Compiler:
                 self._bad(["takes"], f"no section is called {section!r}{did_you_mean(section, ROLE_SECTIONS)}")
         for name in shape.limits.most:
             self._one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
-        return FamilyRules(shape.family, shape.title, host.longest, host.of, secret.shortest, secret.longest,
-                           tuple(secret.classes), tuple(shape.takes), ports or (), factory,
-                           bool(shape.factory.console), tuple(shape.proved_over), isinstance(shape, BookShape),
-                           tuple(shape.limits.most.items()))
+        return FamilyRules(
+            shape.family,
+            shape.title,
+            host.longest,
+            host.of,
+            secret.shortest,
+            secret.longest,
+            tuple(secret.classes),
+            tuple(shape.takes),
+            ports or (),
+            factory,
+            bool(shape.factory.console),
+            tuple(shape.proved_over),
+            isinstance(shape, BookShape),
+            tuple(shape.limits.most.items()),
+        )
 
     # -- the book ----------------------------------------------------------------------------------
     def _book(self, shape: BookShape, card: Card) -> Phrasebook:
@@ -103,31 +142,49 @@ class Compiler:
         phrases = {name: self._phrase(["settings", name], name, p, facts) for name, p in shape.settings.items()}
         interviews = {name: self._interview(name, i, phrases) for name, i in shape.interviews.items()}
         kept = shape.keep if isinstance(shape.keep, list) else [shape.keep]
-        keep = tuple(self._phrase(["keep", i] if isinstance(shape.keep, list) else ["keep"],
-                                  f"keep.{i}" if i else "keep", p, facts) for i, p in enumerate(kept))
-        for key, place in (("home", shape.home), ("view", shape.view or shape.home),
-                           ("administrator", shape.administrator or shape.home)):
+        keep = tuple(
+            self._phrase(
+                ["keep", i] if isinstance(shape.keep, list) else ["keep"], f"keep.{i}" if i else "keep", p, facts
+            )
+            for i, p in enumerate(kept)
+        )
+        for key, place in (
+            ("home", shape.home),
+            ("view", shape.view or shape.home),
+            ("administrator", shape.administrator or shape.home),
+        ):
             self._known_place([key], place)
         for what, fact in shape.identity.items():
             self._one_of(["identity", what], "mark of a box", what, IDENTITIES)
             self._one_of(["identity", what], "fact", fact, facts)
         typing = shape.typing
         return Phrasebook(
-            card=card, home=shape.home, view=shape.view or shape.home, places=places, moves=moves,
-            phrases=phrases, readings={name: self._reading(name, r) for name, r in shape.readings.items()},
-            keep=keep, identity=shape.identity, noise=self._any_of("noise", shape.noise),
+            card=card,
+            home=shape.home,
+            view=shape.view or shape.home,
+            places=places,
+            moves=moves,
+            phrases=phrases,
+            readings={name: self._reading(name, r) for name, r in shape.readings.items()},
+            keep=keep,
+            identity=shape.identity,
+            noise=self._any_of("noise", shape.noise),
             refusals=tuple(self._patterns("refusals", shape.refusals)),
             boot=self._any_of("boot", shape.boot, re.MULTILINE),
-            enter=self._key(["typing", "enter"], typing.enter), cancel=self._key(["typing", "cancel"], typing.cancel),
+            enter=self._key(["typing", "enter"], typing.enter),
+            cancel=self._key(["typing", "cancel"], typing.cancel),
             rub=self._key(["typing", "rub"], typing.rub) if typing.rub else "",
-            redraw=self._key(["typing", "redraw"], typing.redraw) if typing.redraw else "", wraps=typing.wraps,
+            redraw=self._key(["typing", "redraw"], typing.redraw) if typing.redraw else "",
+            wraps=typing.wraps,
             longest_line=typing.longest_line,
             prepare=tuple(self._phrase(["prepare", i], f"prepare.{i}", p, facts) for i, p in enumerate(shape.prepare)),
-            interviews=interviews, warnings=tuple(self._patterns("warnings", shape.warnings)),
+            interviews=interviews,
+            warnings=tuple(self._patterns("warnings", shape.warnings)),
             marks={what: self._mark(what, source) for what, source in shape.marks.items()},
             administrator=shape.administrator or "",
             restart=self._phrase(["restart"], "restart", shape.restart, facts) if shape.restart else None,
-            screen=self._screen(typing.screen))
+            screen=self._screen(typing.screen),
+        )
 
     def _screen(self, text: str) -> tuple[int, int] | None:
         if not text:
@@ -161,10 +218,18 @@ class Compiler:
         choices = self._regex([*path, "choices"], p.choices, re.MULTILINE) if p.choices is not None else None
         if choices is not None and not {"key", "text"} <= choices.groupindex.keys():
             self._bad([*path, "choices"], "the pattern needs groups named key and text")
-        return Place(name, kind, pattern, p.blind, kind is Kind.PROMPT or p.enter == "harmless",
-                     self._key([*path, "press"], p.press), self._key([*path, "leave"], p.leave),
-                     self._regex([*path, "screen"], p.screen, re.MULTILINE) if p.screen is not None else None, choices,
-                     self._regex([*path, "takes"], p.takes) if p.takes is not None else None)
+        return Place(
+            name,
+            kind,
+            pattern,
+            p.blind,
+            kind is Kind.PROMPT or p.enter == "harmless",
+            self._key([*path, "press"], p.press),
+            self._key([*path, "leave"], p.leave),
+            self._regex([*path, "screen"], p.screen, re.MULTILINE) if p.screen is not None else None,
+            choices,
+            self._regex([*path, "takes"], p.takes) if p.takes is not None else None,
+        )
 
     def _move(self, index: int, m: MoveShape, places: Mapping[str, Place]) -> Move:
         path: Path = ["moves", index]
@@ -202,15 +267,25 @@ class Compiler:
             self._known_setting([*path, "after"], other)
         also = self._phrase([*path, "also"], name, p.also, facts) if p.also else None
         return Phrase(
-            setting=name, at=at, say=say or "", title=p.title, replies=p.replies,
+            setting=name,
+            at=at,
+            say=say or "",
+            title=p.title,
+            replies=p.replies,
             through=tuple(dict.fromkeys(x for x in through if x != at)),
             expect=self._regex([*path, "expect"], p.expect) if p.expect is not None else None,
             progress=self._regex([*path, "progress"], p.progress) if p.progress is not None else None,
-            patience=self._duration([*path, "patience"], p.patience), undo=p.undo,
+            patience=self._duration([*path, "patience"], p.patience),
+            undo=p.undo,
             effect=self._word([*path, "effect"], "effect", p.effect, Effect),
-            confirm=self._confirm([*path, "confirm"], p.confirm) if p.confirm else None, fact=p.read, shows=p.shows,
-            holds=self._word([*path, "holds"], "way to compare", p.holds, Holds), after=tuple(p.after),
-            interview=p.within or "", also=also)
+            confirm=self._confirm([*path, "confirm"], p.confirm) if p.confirm else None,
+            fact=p.read,
+            shows=p.shows,
+            holds=self._word([*path, "holds"], "way to compare", p.holds, Holds),
+            after=tuple(p.after),
+            interview=p.within or "",
+            also=also,
+        )
 
     def _where(self, path: Path, p: PhraseShape, say: str | None) -> str:
         """Where a phrase is said: its own place, or the first of its questions."""
@@ -244,10 +319,19 @@ class Compiler:
         if i.summary:
             takes = {fact: self._take([*path, "summary", "take"], fact, t) for fact, t in i.summary.take.items()}
             summary = Summary(i.summary.at, takes, i.summary.yes, i.summary.no)
-        return Interview(name, i.first, i.begin.at if i.begin else "", i.begin.say if i.begin else "", i.otherwise,
-                         summary, tuple(i.ends), self._key([*path, "again"], i.again) if i.again else "",
-                         self._word([*path, "effect"], "effect", i.effect, Effect),
-                         self._duration([*path, "patience"], i.patience), frozenset(questions))
+        return Interview(
+            name,
+            i.first,
+            i.begin.at if i.begin else "",
+            i.begin.say if i.begin else "",
+            i.otherwise,
+            summary,
+            tuple(i.ends),
+            self._key([*path, "again"], i.again) if i.again else "",
+            self._word([*path, "effect"], "effect", i.effect, Effect),
+            self._duration([*path, "patience"], i.patience),
+            frozenset(questions),
+        )
 
     # -- readings ----------------------------------------------------------------------------------
     def _reading(self, name: str, r: ReadingShape) -> Reading:
@@ -330,8 +414,11 @@ class Compiler:
         try:
             return re.compile(source, flags)
         except re.error as error:
-            self._bad(path, f"the pattern {source.removesuffix(HALF_TYPED)!r} is broken: {error.msg}"
-                      + (f" at character {error.pos + 1}" if error.pos is not None else ""))
+            self._bad(
+                path,
+                f"the pattern {source.removesuffix(HALF_TYPED)!r} is broken: {error.msg}"
+                + (f" at character {error.pos + 1}" if error.pos is not None else ""),
+            )
             return re.compile("(?P<value>)(?P<half_typed>)(?P<key>)(?P<text>)")
 
     def _key(self, path: Path, word: str) -> str:
@@ -348,8 +435,10 @@ class Compiler:
             self._bad(path, str(error))
             return
         for name in sorted(unknown):
-            self._bad(path, f"nothing fills {{{{ {name} }}}}{did_you_mean(name, known)}; known here: "
-                      f"{', '.join(sorted(known))}")
+            self._bad(
+                path,
+                f"nothing fills {{{{ {name} }}}}{did_you_mean(name, known)}; known here: {', '.join(sorted(known))}",
+            )
 
     def _known_place(self, path: Path, name: str) -> None:
         self._one_of(path, "place", name, self.shape.places if isinstance(self.shape, BookShape) else {})

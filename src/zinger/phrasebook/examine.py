@@ -18,9 +18,17 @@ _TAIL = "(?P<half_typed>.*)$"
 
 def examine(book: Phrasebook, file: str) -> list[Problem]:
     """Everything worth telling about a phrasebook, what must be mended first."""
-    found = [*_runaways(book, file), *_doubles(book, file), *_dead_ends(book, file), *_islands(book, file),
-             *_circles(book, file), *_scripts(book, file), *_unsafe(book, file), *_unread(book, file),
-             *_unsaid(book, file)]
+    found = [
+        *_runaways(book, file),
+        *_doubles(book, file),
+        *_dead_ends(book, file),
+        *_islands(book, file),
+        *_circles(book, file),
+        *_scripts(book, file),
+        *_unsafe(book, file),
+        *_unread(book, file),
+        *_unsaid(book, file),
+    ]
     return sorted(found, key=lambda p: p.severity.value)
 
 
@@ -28,8 +36,11 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
     """Every pattern of the book, with its path."""
     found: list[tuple[str, re.Pattern[str] | None]] = [("noise", book.noise), ("boot", book.boot)]
     for name, place in book.places.items():
-        found += [(f"places.{name}", place.pattern), (f"places.{name}.screen", place.screen),
-                  (f"places.{name}.choices", place.choices)]
+        found += [
+            (f"places.{name}", place.pattern),
+            (f"places.{name}.screen", place.screen),
+            (f"places.{name}.choices", place.choices),
+        ]
     for name, reading in book.readings.items():
         for fact, take in reading.take.items():
             path = f"readings.{name}.take.{fact}"
@@ -45,15 +56,19 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
 def _runaways(book: Phrasebook, file: str) -> Iterator[Problem]:
     for path, pattern in _patterns(book):
         if runs_away(pattern):
-            yield mend("pattern-runs-away", Spot(file, None, path),
-                       f"the pattern {pattern!r} repeats a repetition; on a line that almost matches it would not end",
-                       "Say what must stand between the repetitions")
+            yield mend(
+                "pattern-runs-away",
+                Spot(file, None, path),
+                f"the pattern {pattern!r} repeats a repetition; on a line that almost matches it would not end",
+                "Say what must stand between the repetitions",
+            )
 
 
 def _doubles(book: Phrasebook, file: str) -> Iterator[Problem]:
     """Two places that one text matches: the map could not tell where it is."""
-    texts = {name: sample(place.pattern.pattern.removesuffix(_TAIL).removesuffix("$"))
-             for name, place in book.places.items()}
+    texts = {
+        name: sample(place.pattern.pattern.removesuffix(_TAIL).removesuffix("$")) for name, place in book.places.items()
+    }
     for name, text in texts.items():
         for other, place in book.places.items():
             if other == name or _told_apart_by_screen(book.places[name], place):
@@ -62,8 +77,12 @@ def _doubles(book: Phrasebook, file: str) -> Iterator[Problem]:
             if match is None or (place.kind is Kind.PROMPT and match["half_typed"]):
                 continue
             if name < other or book.places[name].pattern.search(texts[other]) is None:
-                yield mend("places-alike", Spot(file, None, f"places.{other}"),
-                           f"{text!r} is {name}, and {other} matches it too", "Make one of the two patterns say more")
+                yield mend(
+                    "places-alike",
+                    Spot(file, None, f"places.{other}"),
+                    f"{text!r} is {name}, and {other} matches it too",
+                    "Make one of the two patterns say more",
+                )
 
 
 def _told_apart_by_screen(one: Place, other: Place) -> bool:
@@ -82,8 +101,12 @@ def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name, place in book.places.items():
         lonely = not place.passes and name != book.home and name not in _answered(book)
         if lonely and book.next_move(name, book.home, known) is None:
-            yield mend("place-dead-end", Spot(file, None, f"places.{name}"),
-                       f"no moves lead from {name} to {book.home}", "Add the move that leaves it")
+            yield mend(
+                "place-dead-end",
+                Spot(file, None, f"places.{name}"),
+                f"no moves lead from {name} to {book.home}",
+                "Add the move that leaves it",
+            )
 
 
 def _answered(book: Phrasebook) -> set[str]:
@@ -102,8 +125,12 @@ def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name in sorted(start):
         used = any(phrase.at == name for phrase in phrases)
         if used or len(start) > 1:
-            yield think("place-unreachable", Spot(file, None, f"places.{name}"), f"no move leads to {name}",
-                        "Right only for a place that is met at first contact; else add the move that leads there")
+            yield think(
+                "place-unreachable",
+                Spot(file, None, f"places.{name}"),
+                f"no move leads to {name}",
+                "Right only for a place that is met at first contact; else add the move that leads there",
+            )
 
 
 def _scripts(book: Phrasebook, file: str) -> Iterator[Problem]:
@@ -113,8 +140,12 @@ def _scripts(book: Phrasebook, file: str) -> Iterator[Problem]:
         if not interview.ends and interview.effect is not Effect.RESTARTS:
             yield mend("interview-endless", spot, f"nothing says where {name} ends", "Give ends, or effect: restarts")
         for setting, phrase in _unanswered(book, interview):
-            yield think("question-unanswered", spot, f"when {setting} is not planned, nothing answers "
-                        f"{', '.join(phrase)}", "Give otherwise; an empty answer keeps what stands there")
+            yield think(
+                "question-unanswered",
+                spot,
+                f"when {setting} is not planned, nothing answers {', '.join(phrase)}",
+                "Give otherwise; an empty answer keeps what stands there",
+            )
 
 
 def _unanswered(book: Phrasebook, interview: Interview) -> Iterator[tuple[str, list[str]]]:
@@ -128,9 +159,12 @@ def _unsafe(book: Phrasebook, file: str) -> Iterator[Problem]:
     """A change that goes back by itself must go back later than it takes to confirm it."""
     for path, phrase in book.every_phrase():
         if phrase.confirm is not None and phrase.confirm.within < _QUICKEST:
-            yield mend("confirm-too-soon", Spot(file, None, f"{path}.confirm.within"),
-                       f"it goes back after {phrase.confirm.within:g} s; a new session can take {_QUICKEST:g} s",
-                       "Give the device more time")
+            yield mend(
+                "confirm-too-soon",
+                Spot(file, None, f"{path}.confirm.within"),
+                f"it goes back after {phrase.confirm.within:g} s; a new session can take {_QUICKEST:g} s",
+                "Give the device more time",
+            )
 
 
 def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
@@ -140,16 +174,23 @@ def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
         for other in sorted(onward):
             back = {outcome for move in book.moves_from(other) for outcome in move.outcomes}
             if name < other and onward == {other} and back == {name}:
-                yield mend("places-circle", Spot(file, None, f"places.{name}"),
-                           f"{name} and {other} lead only to each other", "Add the move that leaves one of them")
+                yield mend(
+                    "places-circle",
+                    Spot(file, None, f"places.{name}"),
+                    f"{name} and {other} lead only to each other",
+                    "Add the move that leaves one of them",
+                )
 
 
 def _unread(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name, phrase in book.phrases.items():
         if phrase.fact is None:
-            yield think("phrase-unread", Spot(file, None, f"settings.{name}"),
-                        f"{SETTINGS[name].title} is said, but nothing reads it back, so it can't be proved",
-                        "Take it from a reading: read: FACT")
+            yield think(
+                "phrase-unread",
+                Spot(file, None, f"settings.{name}"),
+                f"{SETTINGS[name].title} is said, but nothing reads it back, so it can't be proved",
+                "Take it from a reading: read: FACT",
+            )
 
 
 def _unsaid(book: Phrasebook, file: str) -> Iterator[Problem]:
@@ -157,5 +198,9 @@ def _unsaid(book: Phrasebook, file: str) -> Iterator[Problem]:
         lacking = [SETTINGS[name].title for name in names if name not in book.phrases]
         if book.rules.has(section) and lacking:
             words = ", ".join(lacking[:8]) + (f" and {len(lacking) - 8} more" if len(lacking) > 8 else "")
-            yield think("settings-unsaid", Spot(file, None, "settings"), f"{section}: nothing says {words}",
-                        "Add phrases for what the family can be told")
+            yield think(
+                "settings-unsaid",
+                Spot(file, None, "settings"),
+                f"{section}: nothing says {words}",
+                "Add phrases for what the family can be told",
+            )

@@ -45,8 +45,16 @@ def load_phrasebook(text: str, file: str) -> Phrasebook:
     """Read and check one phrasebook; raises PhrasebookError with everything that is wrong."""
     book = load_family(text, file)[1]
     if book is None:
-        raise PhrasebookError([mend("family-shape", Spot(file), "it has no places, so it is no phrasebook",
-                                    "Add places, moves, settings and readings")])
+        raise PhrasebookError(
+            [
+                mend(
+                    "family-shape",
+                    Spot(file),
+                    "it has no places, so it is no phrasebook",
+                    "Add places, moves, settings and readings",
+                )
+            ]
+        )
     return book
 
 
@@ -55,8 +63,11 @@ class Families(Mapping[str, Card]):
 
     def __init__(self) -> None:
         folder = resources.files("zinger.phrasebook") / "families"
-        self._files = {entry.name.removesuffix(".yaml"): entry for entry in
-                       sorted(folder.iterdir(), key=lambda e: e.name) if entry.name.endswith(".yaml")}
+        self._files = {
+            entry.name.removesuffix(".yaml"): entry
+            for entry in sorted(folder.iterdir(), key=lambda e: e.name)
+            if entry.name.endswith(".yaml")
+        }
         self._loaded: dict[str, tuple[Card, Phrasebook | None]] = {}
         self.rules = _View(self, lambda card, book: card.rules)
         self.books = _View(self, lambda card, book: book)
@@ -112,8 +123,11 @@ class _View(Mapping[str, _T]):
 
 def schema() -> dict[str, Any]:
     """The shape of a phrasebook as JSON Schema (2020-12), from the models that check it."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Zinger phrasebook",
-            **BookShape.model_json_schema(by_alias=True)}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Zinger phrasebook",
+        **BookShape.model_json_schema(by_alias=True),
+    }
 
 
 def shipped_families() -> Mapping[str, Phrasebook]:

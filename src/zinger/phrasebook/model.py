@@ -363,8 +363,7 @@ class Phrasebook:
     def _ways(self) -> dict[tuple[str, str, frozenset[str]], Move | None]:
         return {}
 
-    def recognise(self, tail: str, first: Iterable[str] = (), screen: str = ""
-                  ) -> tuple[Place, re.Match[str]] | None:
+    def recognise(self, tail: str, first: Iterable[str] = (), screen: str = "") -> tuple[Place, re.Match[str]] | None:
         """The place that stands at the tail: a whole match before a half-typed line, else None.
 
         The places named by `first` are tried first, since they are the likeliest. `screen` is the text of the

@@ -12,8 +12,14 @@ from re import _parser as parser  # type: ignore[attr-defined]
 from typing import Any
 
 _REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
-_CATEGORIES = {c.CATEGORY_DIGIT: "7", c.CATEGORY_WORD: "w", c.CATEGORY_SPACE: " ", c.CATEGORY_NOT_SPACE: "x",
-               c.CATEGORY_NOT_DIGIT: "x", c.CATEGORY_NOT_WORD: "-"}
+_CATEGORIES = {
+    c.CATEGORY_DIGIT: "7",
+    c.CATEGORY_WORD: "w",
+    c.CATEGORY_SPACE: " ",
+    c.CATEGORY_NOT_SPACE: "x",
+    c.CATEGORY_NOT_DIGIT: "x",
+    c.CATEGORY_NOT_WORD: "-",
+}
 
 
 def _tree(pattern: str) -> Any:

@@ -190,7 +190,16 @@ class BookShape(CardShape):
     restart: PhraseShape | None = None
 
 
-SHAPE_UNDER = {"places": PlaceShape, "moves": MoveShape, "settings": PhraseShape, "readings": ReadingShape,
-                "keep": PhraseShape, "prepare": PhraseShape, "interviews": InterviewShape, "restart": PhraseShape,
-                "typing": Typing, "factory": FactoryShape}
+SHAPE_UNDER = {
+    "places": PlaceShape,
+    "moves": MoveShape,
+    "settings": PhraseShape,
+    "readings": ReadingShape,
+    "keep": PhraseShape,
+    "prepare": PhraseShape,
+    "interviews": InterviewShape,
+    "restart": PhraseShape,
+    "typing": Typing,
+    "factory": FactoryShape,
+}
 """Which shape stands under a key of the book, for what was meant by a word that is none of its keys."""

@@ -66,8 +66,16 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> Source:
     found = lookup(str(like)) if depth < DEEPEST and str(like) != own.get("family") else None
     if found is None:
         what = f"no other family is called {like!r}" if depth < DEEPEST else "families are like each other in a circle"
-        raise PhrasebookError([mend("family-broken", Spot(file, _line(own, ["like"]), "like"), what,
-                                    "Name a shipped family, or one in the job's phrasebooks")])
+        raise PhrasebookError(
+            [
+                mend(
+                    "family-broken",
+                    Spot(file, _line(own, ["like"]), "like"),
+                    what,
+                    "Name a shipped family, or one in the job's phrasebooks",
+                )
+            ]
+        )
     parent = read_source(*found, lookup, depth + 1)
     return Source(file, laid_over(parent.data, own), own, parent)
 
@@ -76,8 +84,11 @@ def laid_over(under: Any, over: Any, key: str = "") -> Any:
     """One file's entry over another's."""
     if isinstance(under, dict) and isinstance(over, dict):
         names = [*under, *(name for name in over if name not in under)]
-        return {name: laid_over(under.get(name), over[name], name) if name in over else under[name]
-                for name in names if name not in over or over[name] is not None}
+        return {
+            name: laid_over(under.get(name), over[name], name) if name in over else under[name]
+            for name in names
+            if name not in over or over[name] is not None
+        }
     if key in ADDED_TO and isinstance(under, list) and isinstance(over, list):
         return [*under, *over]
     return over

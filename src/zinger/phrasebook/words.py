@@ -44,8 +44,9 @@ def _finalize(value: object) -> object:
     return value
 
 
-_ENVIRONMENT = SandboxedEnvironment(undefined=StrictUndefined, finalize=_finalize, autoescape=False,
-                                    trim_blocks=True, lstrip_blocks=True)
+_ENVIRONMENT = SandboxedEnvironment(
+    undefined=StrictUndefined, finalize=_finalize, autoescape=False, trim_blocks=True, lstrip_blocks=True
+)
 _ENVIRONMENT.filters.update(FILTERS)
 
 

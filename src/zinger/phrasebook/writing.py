@@ -12,8 +12,18 @@ from ipaddress import AddressValueError, IPv4Address, IPv4Network
 
 from zinger.plan.parsing import fold_ports, parse_ports
 
-_SECONDS = {"s": 1, "sec": 1, "second": 1, "m": 60, "min": 60, "minute": 60, "h": 3600, "hour": 3600, "d": 86400,
-            "day": 86400}
+_SECONDS = {
+    "s": 1,
+    "sec": 1,
+    "second": 1,
+    "m": 60,
+    "min": 60,
+    "minute": 60,
+    "h": 3600,
+    "hour": 3600,
+    "d": 86400,
+    "day": 86400,
+}
 _PIECE = re.compile(r"(\d+)\s*([a-z]*)", re.IGNORECASE)
 _YES = frozenset({"yes", "y", "on", "true", "enabled", "open", "up", "1"})
 _NO = frozenset({"no", "n", "off", "false", "disabled", "shut", "closed", "down", "0", "none"})
@@ -120,4 +130,5 @@ def listed(value: object) -> list[str]:
 
 
 FILTERS: Mapping[str, Callable[..., object]] = {
-    f.__name__: f for f in (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed)}
+    f.__name__: f for f in (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed)
+}

@@ -93,8 +93,11 @@ class CsvSheet:
 
     def rows(self) -> list[int]:
         known = {number for number, _ in self.table.rows}
-        return [number for number in self._order if number in known or (number in self._changed
-                and number > self.table.heading_row)]
+        return [
+            number
+            for number in self._order
+            if number in known or (number in self._changed and number > self.table.heading_row)
+        ]
 
     def get(self, row: int, meaning: str) -> str | None:
         at = self.columns.index(meaning)
@@ -264,8 +267,14 @@ def _yaml(like: str) -> YAML:
     yaml.width = 100_000
     lines = [line for line in like.splitlines() if line.strip() and not line.lstrip().startswith("#")]
     depths = [len(line) - len(line.lstrip()) for line in lines]
-    step = next((b - a for a, b, line in zip(depths, depths[1:], lines[1:], strict=False)
-                 if b > a and not line.lstrip().startswith("- ")), 2)
+    step = next(
+        (
+            b - a
+            for a, b, line in zip(depths, depths[1:], lines[1:], strict=False)
+            if b > a and not line.lstrip().startswith("- ")
+        ),
+        2,
+    )
     dash = next((at for at, line in enumerate(lines) if line.lstrip().startswith("- ")), None)
     offset = 2 if dash is None else depths[dash] - (depths[dash - 1] if dash else 0)
     yaml.indent(mapping=max(step, 1), sequence=max(offset, 0) + 2, offset=max(offset, 0))
@@ -363,8 +372,11 @@ def _like(before: Any, text: str) -> Any:
     """A text in the shape of what stood there: a list or a mapping of items, in one line or in several."""
     parts = [part.strip() for part in text.split(";") if part.strip()]
     made: Any
-    if isinstance(before, CommentedMap) and all(" " in p and not p.startswith('"') for p in parts) and not any(
-            isinstance(v, dict) for v in before.values()):
+    if (
+        isinstance(before, CommentedMap)
+        and all(" " in p and not p.startswith('"') for p in parts)
+        and not any(isinstance(v, dict) for v in before.values())
+    ):
         made = CommentedMap((_scalar(p.partition(" ")[0]), p.partition(" ")[2]) for p in parts)
     elif isinstance(before, CommentedMap | CommentedSeq) and '"' not in text:
         made = CommentedSeq(_scalar(p) for p in parts)
@@ -442,4 +454,3 @@ def table_to_workbook(headings: Sequence[str], rows: Sequence[Sequence[str]], ti
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
-

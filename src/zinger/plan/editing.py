@@ -84,8 +84,9 @@ class Edits:
     @property
     def files(self) -> Files:
         """The files as they would be written now."""
-        return Files(self._job.dump(), self._sheet.dump() if self._sheet_changed else self.base.sheet,
-                     self.base.sheet_name)
+        return Files(
+            self._job.dump(), self._sheet.dump() if self._sheet_changed else self.base.sheet, self.base.sheet_name
+        )
 
     @property
     def _sheet_changed(self) -> bool:
@@ -116,8 +117,10 @@ class Edits:
     def add_row(self, cells: Mapping[str, str], words: str) -> int:
         """A new row at the end of the sheet, as one step; returns its number. Raises TypeError where that can't be."""
         if not isinstance(self._sheet, CsvSheet):
-            raise TypeError(f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is none; "
-                            "add it there, or bring the sheet in with `zinger import`")
+            raise TypeError(
+                f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is none; "
+                "add it there, or bring the sheet in with `zinger import`"
+            )
         row = self._sheet.add_row(cells)
         self._undo.append(_Done(words, ((Change(("",), None, row), cells),)))
         self._redo.clear()
@@ -248,4 +251,3 @@ class Edits:
             if len(rows) == 1:
                 return Change(change.path, change.text, rows[0])
         return change if not place.who and change.row in self._sheet.rows() else None
-

@@ -10,8 +10,16 @@ from dataclasses import dataclass
 
 from zinger.plan.parsing import Interface
 
-COUNTED = ("dns.servers", "ntp.servers", "syslog.servers", "management.stations", "snmp.users", "switch.vlans",
-           "switch.routes", "wireless.ssids")
+COUNTED = (
+    "dns.servers",
+    "ntp.servers",
+    "syslog.servers",
+    "management.stations",
+    "snmp.users",
+    "switch.vlans",
+    "switch.routes",
+    "wireless.ssids",
+)
 """Settings of which a family may take only so many."""
 ROLE_SECTIONS = ("switching", "wireless", "edge", "voice")
 """Sections of settings that only some families take."""

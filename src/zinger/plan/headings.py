@@ -29,10 +29,31 @@ IDENTITY: dict[str, tuple[str, ...]] = {
 
 LIKELY = 0.62
 """From this likeness on a heading is proposed; below, it is kept as it is."""
-_SHORT = {"mgmt": "management", "mgt": "management", "man": "management", "gw": "gateway", "addr": "address",
-          "adr": "address", "no": "number", "nr": "number", "num": "number", "dev": "device", "sn": "serial",
-          "hw": "hardware", "fw": "firmware", "pos": "location", "svr": "server", "srv": "server", "tz": "timezone",
-          "def": "default", "dflt": "default", "ipv4": "ip", "loc": "location", "desc": "description", "ser": "serial"}
+_SHORT = {
+    "mgmt": "management",
+    "mgt": "management",
+    "man": "management",
+    "gw": "gateway",
+    "addr": "address",
+    "adr": "address",
+    "no": "number",
+    "nr": "number",
+    "num": "number",
+    "dev": "device",
+    "sn": "serial",
+    "hw": "hardware",
+    "fw": "firmware",
+    "pos": "location",
+    "svr": "server",
+    "srv": "server",
+    "tz": "timezone",
+    "def": "default",
+    "dflt": "default",
+    "ipv4": "ip",
+    "loc": "location",
+    "desc": "description",
+    "ser": "serial",
+}
 _NOISE = {"mask", "netmask", "prefix", "of", "the", "planned", "new", "cidr", "static", "and", "id"}
 
 
@@ -80,8 +101,9 @@ def heading_for(meaning: str) -> str:
     return meaning if meaning in IDENTITY or meaning == "hostname" else SETTINGS[meaning].title
 
 
-def match_headings(headings: Sequence[str], columns: Sequence[Sequence[str]],
-                   remembered: Mapping[str, str]) -> list[Match]:
+def match_headings(
+    headings: Sequence[str], columns: Sequence[Sequence[str]], remembered: Mapping[str, str]
+) -> list[Match]:
     """A proposal for every heading; `columns` are the values below each. No meaning is given twice."""
     found: dict[int, Match] = {}
     taken: set[str] = set()
@@ -92,8 +114,12 @@ def match_headings(headings: Sequence[str], columns: Sequence[Sequence[str]],
         elif meaning and meaning not in taken:
             found[index] = Match(heading, meaning, "by name")
         taken |= {meaning} if index in found and meaning else set()
-    guesses = [(score, index, meaning, how) for index, heading in enumerate(headings) if index not in found
-               for score, meaning, how in _guesses(heading, columns[index] if index < len(columns) else ())]
+    guesses = [
+        (score, index, meaning, how)
+        for index, heading in enumerate(headings)
+        if index not in found
+        for score, meaning, how in _guesses(heading, columns[index] if index < len(columns) else ())
+    ]
     for score, index, meaning, how in sorted(guesses, reverse=True):
         if index not in found and meaning not in taken:
             found[index] = Match(headings[index], meaning, how, round(min(score, 0.99), 2))

@@ -19,7 +19,7 @@ from zinger.plan.problems import did_you_mean
 from zinger.plan.secrets import SecretRef
 
 _TOKEN = re.compile(r'"([^"]*)"|(\S+)')
-_BETWEEN = re.compile(r';|\n|,\s+')
+_BETWEEN = re.compile(r";|\n|,\s+")
 
 
 def _typed(parse: Callable[[Any], Any]) -> Any:
@@ -135,7 +135,7 @@ class Item(BaseModel):
         else:
             text = str(value)
         keyword = text.lower() in {n.replace("_", "-") for n in type(self).model_fields}
-        return f'"{text}"' if keyword or not text or (re.search(r'[\s;,]', text) and isinstance(value, str)) else text
+        return f'"{text}"' if keyword or not text or (re.search(r"[\s;,]", text) and isinstance(value, str)) else text
 
 
 fold = p.fold_ports
@@ -465,7 +465,7 @@ class Priority(Item):
     """A share of the bandwidth by purpose; `limit` in kbit/s."""
 
     lead = ("purpose", "level")
-    example = 'signals high service udp/5060 limit 2000 kbit/s'
+    example = "signals high service udp/5060 limit 2000 kbit/s"
     units = {"limit": "kbit/s"}
     purpose: Text
     level: Annotated[str, _word("high", "normal", "low")]
@@ -596,13 +596,19 @@ class Rewrite(Item):
     def takes(self, number: str) -> bool:
         """Whether a number begins as the rule wants."""
         return len(number) >= len(self.match) and all(
-            want in ("x", digit) for want, digit in zip(self.match, number, strict=False))
+            want in ("x", digit) for want, digit in zip(self.match, number, strict=False)
+        )
 
     def covers(self, later: Rewrite) -> bool:
         """Whether every number that a later rule takes is taken by this one already."""
-        return self.side in ("both", later.side) and len(self.match) <= len(later.match) and all(
-            want in ("x", other) and not (want == "x" and other == "+")
-            for want, other in zip(self.match, later.match, strict=False))
+        return (
+            self.side in ("both", later.side)
+            and len(self.match) <= len(later.match)
+            and all(
+                want in ("x", other) and not (want == "x" and other == "+")
+                for want, other in zip(self.match, later.match, strict=False)
+            )
+        )
 
 
 def rewritten(number: str, rules: tuple[Rewrite, ...], side: str = "both") -> tuple[str, int | None]:
@@ -611,4 +617,3 @@ def rewritten(number: str, rules: tuple[Rewrite, ...], side: str = "both") -> tu
         if rule.takes(number) and (side == "both" or rule.side in ("both", side)):
             return rule.prefix + number[rule.strip :], index
     return number, None
-

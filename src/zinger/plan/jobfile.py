@@ -96,8 +96,11 @@ class UnreadableError(ValueError):
 def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
     """YAML 1.2 with its comments and lines; raises UnreadableError for broken or too large files and alias bombs."""
     if len(text) > too_large:
-        raise UnreadableError(Spot(file), f"it has {len(text) / 1e6:.0f} MB, more than {too_large / 1e6:g}",
-                              "Look whether this is the right file")
+        raise UnreadableError(
+            Spot(file),
+            f"it has {len(text) / 1e6:.0f} MB, more than {too_large / 1e6:g}",
+            "Look whether this is the right file",
+        )
     tab = re.search(r"^ *\t", text, re.MULTILINE)
     try:
         yaml = YAML(typ="rt")
@@ -109,16 +112,20 @@ def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
         what = re.sub(r"\s+", " ", str(error.problem or "it cannot be read")).partition(" with value ")[0]
         if tab:
             line = text.count("\n", 0, tab.start()) + 1
-            raise UnreadableError(Spot(file, line), "not valid YAML: a tab stands where blanks must indent",
-                                  "Use blanks for indenting") from None
+            raise UnreadableError(
+                Spot(file, line), "not valid YAML: a tab stands where blanks must indent", "Use blanks for indenting"
+            ) from None
         do = "Remove one of the two" if "duplicate key" in what else "Mend this line"
         raise UnreadableError(spot, f"not valid YAML: {what}", do) from None
     except (YAMLError, ValueError, RecursionError) as error:
         what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error).splitlines()[0]
         raise UnreadableError(Spot(file), f"not valid YAML: {what}", "Mend the file") from None
     if _unfolds(data) > TOO_MANY * (too_large // TOO_LARGE):
-        raise UnreadableError(Spot(file), "its aliases unfold to more entries than any plan has",
-                              "Write the values out, or remove the anchors")
+        raise UnreadableError(
+            Spot(file),
+            "its aliases unfold to more entries than any plan has",
+            "Write the values out, or remove the anchors",
+        )
     return data
 
 
@@ -157,8 +164,13 @@ class _JobReader:
     def read(self, data: CommentedMap) -> RawJob:
         for key in data:
             if key not in _TOP:
-                self._bad(data, key, str(key), f"nothing here is called {key!r}{did_you_mean(str(key), _TOP)}",
-                          f"Use one of {', '.join(_TOP)}")
+                self._bad(
+                    data,
+                    key,
+                    str(key),
+                    f"nothing here is called {key!r}{did_you_mean(str(key), _TOP)}",
+                    f"Use one of {', '.join(_TOP)}",
+                )
         mode = str(data.get("mode", "practice"))
         if mode not in ("practice", "live"):
             self._bad(data, "mode", "mode", f"{mode!r} is no mode", "Write practice or live")
@@ -172,8 +184,9 @@ class _JobReader:
             if isinstance(body, CommentedMap) and "short" in body:
                 short[str(key)] = str(body["short"])
             roles[str(key)] = self._settings(body, f"roles.{key}", skip=("short",))
-        families = {str(key): self._settings(body, f"families.{key}")
-                    for key, body in self._mapping(data, "families").items()}
+        families = {
+            str(key): self._settings(body, f"families.{key}") for key, body in self._mapping(data, "families").items()
+        }
         naming = Raw(data["naming"], self._spot(data, "naming", "naming")) if "naming" in data else None
         columns = {str(k): "" if v is None else str(v) for k, v in self._mapping(data, "columns").items()}
         return RawJob(
@@ -199,8 +212,14 @@ class _JobReader:
         own = {k: v for k, v in body.items() if k in ("name", "subnet", "addresses")}
         rest = {k: (v, self._spot(body, k, f"sites.{key}.{k}")) for k, v in body.items() if k not in own}
         subnet = Raw(own["subnet"], self._spot(body, "subnet", f"sites.{key}.subnet")) if "subnet" in own else None
-        return RawSite(key, spot, str(own.get("name", key)), subnet, self._flatten(rest, f"sites.{key}"),
-                       self._addresses(self._mapping(body, "addresses"), f"sites.{key}.addresses"))
+        return RawSite(
+            key,
+            spot,
+            str(own.get("name", key)),
+            subnet,
+            self._flatten(rest, f"sites.{key}"),
+            self._addresses(self._mapping(body, "addresses"), f"sites.{key}.addresses"),
+        )
 
     def _addresses(self, part: CommentedMap, path: str) -> dict[str, Raw]:
         """`{head: 10, tail: 5, gateway: first, allocate: on}`: how a subnet is handed out."""
@@ -209,8 +228,13 @@ class _JobReader:
             if key in _RULES:
                 rules[str(key)] = Raw(value, self._spot(part, key, f"{path}.{key}"))
             else:
-                self._bad(part, key, f"{path}.{key}", f"nothing here is called {key!r}{did_you_mean(str(key), _RULES)}",
-                          f"Use one of {', '.join(_RULES)}")
+                self._bad(
+                    part,
+                    key,
+                    f"{path}.{key}",
+                    f"nothing here is called {key!r}{did_you_mean(str(key), _RULES)}",
+                    f"Use one of {', '.join(_RULES)}",
+                )
         return rules
 
     def _mapping(self, data: CommentedMap, key: str) -> CommentedMap:
@@ -227,11 +251,17 @@ class _JobReader:
             return {}
         if not isinstance(body, CommentedMap):
             self.problems.append(
-                mend("job-shape", Spot(self.file, None, path), f"{path} must be a mapping of settings",
-                     "Write for example `dns: {servers: [10.44.8.10]}` below it"))
+                mend(
+                    "job-shape",
+                    Spot(self.file, None, path),
+                    f"{path} must be a mapping of settings",
+                    "Write for example `dns: {servers: [10.44.8.10]}` below it",
+                )
+            )
             return {}
-        return self._flatten({k: (v, self._spot(body, k, f"{path}.{k}")) for k, v in body.items() if k not in skip},
-                             path)
+        return self._flatten(
+            {k: (v, self._spot(body, k, f"{path}.{k}")) for k, v in body.items() if k not in skip}, path
+        )
 
     def _flatten(self, body: Mapping[Any, tuple[Any, Spot]], path: str) -> dict[str, Raw]:
         flat: dict[str, Raw] = {}
@@ -251,8 +281,9 @@ class _JobReader:
 
     def _unknown(self, name: str, spot: Spot) -> None:
         hint = did_you_mean(name, SETTINGS)
-        self.problems.append(mend("unknown-setting", spot, f"no setting is called {name}{hint}",
-                                  "Correct the name or remove the line"))
+        self.problems.append(
+            mend("unknown-setting", spot, f"no setting is called {name}{hint}", "Correct the name or remove the line")
+        )
 
     def _spot(self, mapping: CommentedMap, key: object, path: str) -> Spot:
         try:

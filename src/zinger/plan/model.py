@@ -140,6 +140,7 @@ class Plan:
     def to_mend(self, device: str | None = None) -> tuple[Problem, ...]:
         """Problems that stop a run: of one device (with those that name no device), or all."""
         return tuple(
-            p for p in self.problems
+            p
+            for p in self.problems
             if p.severity is Severity.MEND and (device is None or not p.devices or device in p.devices)
         )

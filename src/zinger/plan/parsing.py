@@ -252,8 +252,18 @@ def parse_minutes(raw: object) -> int:
     return number
 
 
-_UNITS = {"": 1, "min": 1, "minute": 1, "minutes": 1, "h": 60, "hour": 60, "hours": 60, "d": 1440, "day": 1440,
-          "days": 1440}
+_UNITS = {
+    "": 1,
+    "min": 1,
+    "minute": 1,
+    "minutes": 1,
+    "h": 60,
+    "hour": 60,
+    "hours": 60,
+    "d": 1440,
+    "day": 1440,
+    "days": 1440,
+}
 
 
 def parse_lease(raw: object) -> int:
@@ -395,8 +405,9 @@ def fold_ports(ports: tuple[str, ...]) -> str:
             runs[-1].append((stem, number))
         else:
             runs.append([(stem, number)])
-    return ",".join(f"{a[0]}{a[1]}" if a == b else f"{a[0]}{a[1]}-{b[0]}{b[1]}" for a, b in
-                    ((run[0], run[-1]) for run in runs))
+    return ",".join(
+        f"{a[0]}{a[1]}" if a == b else f"{a[0]}{a[1]}-{b[0]}{b[1]}" for a, b in ((run[0], run[-1]) for run in runs)
+    )
 
 
 def one_of(*words: str) -> Callable[[object], str]:

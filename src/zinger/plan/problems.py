@@ -81,14 +81,16 @@ class Problem:
         return f"{self.spot}: {who}{self.what}. {self.do}."
 
 
-def mend(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None,
-         repair: Repair | None = None) -> Problem:
+def mend(
+    id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None, repair: Repair | None = None
+) -> Problem:
     """A problem that must be mended before the device is touched."""
     return Problem(id, Severity.MEND, spot, what, do, devices, setting, repair)
 
 
-def think(id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None,
-          repair: Repair | None = None) -> Problem:
+def think(
+    id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None, repair: Repair | None = None
+) -> Problem:
     """A problem that only a person can weigh; it stops nothing."""
     return Problem(id, Severity.THINK, spot, what, do, devices, setting, repair)
 

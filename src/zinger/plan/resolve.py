@@ -32,8 +32,13 @@ _SECTION_OF = {name: section for section, names in SECTIONS.items() for name in 
 
 
 @builds_much
-def resolve(job: RawJob, rows: list[RawRow], families: Mapping[str, FamilyRules],
-            vaulted: Vaulted | None = None, problems: tuple[Problem, ...] = ()) -> Plan:
+def resolve(
+    job: RawJob,
+    rows: list[RawRow],
+    families: Mapping[str, FamilyRules],
+    vaulted: Vaulted | None = None,
+    problems: tuple[Problem, ...] = (),
+) -> Plan:
     """Resolve and check everything; `problems` are those already found while reading the files."""
     wanted = {_family(row) for row in rows} | job.families.keys()
     known = {name: families[name] for name in sorted(wanted) if name in families}
@@ -55,16 +60,23 @@ class _Resolver:
         self._sites_by_word = {w.lower(): s for s in reversed(self.sites.values()) for w in (s.name, s.key)}
         self.layers = {
             (Layer.BASELINE, ""): self._layer(job.baseline, Layer.BASELINE, "baseline"),
-            **{(Layer.SITE, k): self._layer(raw.settings, Layer.SITE, self.sites[k].name)
-               for k, raw in job.sites.items()},
+            **{
+                (Layer.SITE, k): self._layer(raw.settings, Layer.SITE, self.sites[k].name)
+                for k, raw in job.sites.items()
+            },
             **{(Layer.ROLE, k): self._layer(raw, Layer.ROLE, f"role {k}") for k, raw in job.roles.items()},
             **{(Layer.FAMILY, k): self._layer(raw, Layer.FAMILY, f"family {k}") for k, raw in job.families.items()},
         }
         for key in job.families:
             if key not in families:
-                self.problems.append(mend("unknown-family", Spot("job.yaml", None, f"families.{key}"),
-                                          f"no family is called {key}{did_you_mean(key, every)}",
-                                          f"Use one of {', '.join(every)}"))
+                self.problems.append(
+                    mend(
+                        "unknown-family",
+                        Spot("job.yaml", None, f"families.{key}"),
+                        f"no family is called {key}{did_you_mean(key, every)}",
+                        f"Use one of {', '.join(every)}",
+                    )
+                )
         self._gateways: dict[str, Value] = {}
         self._kinds: dict[tuple[str, str, str], Values] = {}
         self.naming = self._naming()
@@ -97,16 +109,25 @@ class _Resolver:
         except ValueError as error:
             what, _, do = str(error).partition("; ")
             self.problems.append(
-                mend(f"{name.replace('.', '-').replace('_', '-')}-form", raw.spot, f"{setting.title}: {what}",
-                     do[:1].upper() + do[1:] or "Correct it", *devices, setting=name))
+                mend(
+                    f"{name.replace('.', '-').replace('_', '-')}-form",
+                    raw.spot,
+                    f"{setting.title}: {what}",
+                    do[:1].upper() + do[1:] or "Correct it",
+                    *devices,
+                    setting=name,
+                )
+            )
             return None
 
     def _kind(self, site: str, role: str, family: str) -> Values:
         """What all devices of this site, role and family have in common, each value with what it overrode."""
         kind = (site, role, family)
         if kind not in self._kinds:
-            stacked = [self.layers.get((layer, key), {}) for layer, key in
-                       ((Layer.FAMILY, family), (Layer.ROLE, role), (Layer.SITE, site), (Layer.BASELINE, ""))]
+            stacked = [
+                self.layers.get((layer, key), {})
+                for layer, key in ((Layer.FAMILY, family), (Layer.ROLE, role), (Layer.SITE, site), (Layer.BASELINE, ""))
+            ]
             rules = self.families.get(family)
             values: Values = {}
             for name in SETTINGS:
@@ -126,8 +147,14 @@ class _Resolver:
             try:
                 subnet = ip_network(str(raw.subnet.value).strip())
             except ValueError as error:
-                self.problems.append(mend("subnet-form", raw.subnet.spot, f"{raw.subnet.value!r} is no subnet: {error}",
-                                          "Write the network address and its length, like 10.44.8.0/24"))
+                self.problems.append(
+                    mend(
+                        "subnet-form",
+                        raw.subnet.spot,
+                        f"{raw.subnet.value!r} is no subnet: {error}",
+                        "Write the network address and its length, like 10.44.8.0/24",
+                    )
+                )
         rules = {**self.job.addresses, **raw.addresses}
         head, tail = (int(self._rule(rules, key, whole(0, 65535)) or 0) for key in ("head", "tail"))
         allocates = bool(self._rule(rules, "allocate", parse_flag)) if "allocate" in rules else bool(rules)
@@ -151,8 +178,9 @@ class _Resolver:
         first, last = hosts(subnet)
         word = str(rule.value).lower() if rule else "first"
         if rule and word not in ("first", "last"):
-            self.problems.append(mend("addresses-form", rule.spot, f"gateway: {word!r} is no place in a subnet",
-                                      "Write first or last"))
+            self.problems.append(
+                mend("addresses-form", rule.spot, f"gateway: {word!r} is no place in a subnet", "Write first or last")
+            )
         address: Address = type(subnet.network_address)(last if word == "last" else first)
         return address
 
@@ -189,9 +217,20 @@ class _Resolver:
         mine = frozenset(own) | self._personal(values, name)
         self._derive(values, site)
         mac = self._mac(row, name)
-        return Device(name, site, role, family, values, row.spot, mine,
-                      identity.get("serial", ""), mac, identity.get("label", ""), identity.get("location", ""),
-                      identity.get("console", ""))
+        return Device(
+            name,
+            site,
+            role,
+            family,
+            values,
+            row.spot,
+            mine,
+            identity.get("serial", ""),
+            mac,
+            identity.get("label", ""),
+            identity.get("location", ""),
+            identity.get("console", ""),
+        )
 
     def _own(self, row: RawRow, name: str) -> Values:
         label = f"sheet, row {row.spot.line}"
@@ -207,8 +246,11 @@ class _Resolver:
         laid: Values = {}
         for name, value in own.items():
             below = shared.get(name)
-            laid[name] = value if below is None else Value(
-                name, value.value, value.origin, ((below.value, below.origin), *below.overrode))
+            laid[name] = (
+                value
+                if below is None
+                else Value(name, value.value, value.origin, ((below.value, below.origin), *below.overrode))
+            )
         return laid
 
     def _personal(self, values: Values, device: str) -> frozenset[str]:
@@ -265,8 +307,10 @@ class _Resolver:
             inside = values["edge.inside"]
             assert isinstance(inside.value, IPv4Interface | IPv6Interface)
             values["management.address"] = Value(
-                "management.address", ManagementAddress.of(inside.value),
-                Origin(Layer.DERIVED, "derived: its inside address", inside.origin.spot))
+                "management.address",
+                ManagementAddress.of(inside.value),
+                Origin(Layer.DERIVED, "derived: its inside address", inside.origin.spot),
+            )
         if site.subnet is None:
             return
         self._prefix(values, site)
@@ -274,7 +318,8 @@ class _Resolver:
         planned = address.value if address and isinstance(address.value, ManagementAddress) else None
         by_lease = planned is not None and planned.method == "dhcp"
         is_router = "edge.outside" in values or (
-            planned is not None and planned.address is not None and planned.address == site.gateway)
+            planned is not None and planned.address is not None and planned.address == site.gateway
+        )
         if "management.gateway" not in values and not by_lease and not is_router and site.gateway is not None:
             values["management.gateway"] = self._derived_gateway(site)
 
@@ -299,7 +344,8 @@ class _Resolver:
         if site.subnet.num_addresses > 1 and bare.address in site.subnet:
             note = Origin(address.origin.layer, f"{address.origin.label}, length from {site.name}", address.origin.spot)
             values["management.address"] = Value(
-                "management.address", ManagementAddress.within(bare.address, site.subnet), note, address.overrode)
+                "management.address", ManagementAddress.within(bare.address, site.subnet), note, address.overrode
+            )
 
     def _allocate(self, devices: list[Device]) -> tuple[Device, ...]:
         """Give the first free address to each device of an allocating site that has none; what is planned stays."""
@@ -317,10 +363,16 @@ class _Resolver:
         for device in wanting:
             place, address = next(free[device.site.key], (0, None))
             if address is None or device.site.subnet is None:
-                self.problems.append(mend(
-                    "no-free-address", device.spot, f"{device.site.subnet} has no free address left",
-                    "Give the site a larger subnet, or a smaller head and tail", device.name,
-                    setting="management.address"))
+                self.problems.append(
+                    mend(
+                        "no-free-address",
+                        device.spot,
+                        f"{device.site.subnet} has no free address left",
+                        "Give the site a larger subnet, or a smaller head and tail",
+                        device.name,
+                        setting="management.address",
+                    )
+                )
                 continue
             taken.add(int(address))
             origin = Origin(Layer.DERIVED, f"derived: free address {place} of {device.site.subnet}", device.spot)
@@ -329,8 +381,12 @@ class _Resolver:
         return tuple(filled.get(d.spot, d) for d in devices)
 
 
-_MAY_BE_PERSONAL = tuple(n for n in SETTINGS if n.startswith(("accounts.", "secrets.", "snmp.", "ntp.secret"))
-                         or n in ("wireless.ssids", "wireless.radius", "edge.outside"))
+_MAY_BE_PERSONAL = tuple(
+    n
+    for n in SETTINGS
+    if n.startswith(("accounts.", "secrets.", "snmp.", "ntp.secret"))
+    or n in ("wireless.ssids", "wireless.radius", "edge.outside")
+)
 
 
 def _own_secret(value: object, entry: str) -> object:

@@ -68,14 +68,20 @@ def letter(index: int) -> str:
 def read_tables(data: bytes, file: str) -> list[Table]:
     """Every table of a file that may hold devices; raises UnreadableError when there is none to be had."""
     if len(data) > TOO_LARGE:
-        raise UnreadableError(Spot(file), f"it has {len(data) / 1e6:.0f} MB, more than {TOO_LARGE / 1e6:.0f}",
-                              "Look whether this is the build sheet; export only its devices")
+        raise UnreadableError(
+            Spot(file),
+            f"it has {len(data) / 1e6:.0f} MB, more than {TOO_LARGE / 1e6:.0f}",
+            "Look whether this is the build sheet; export only its devices",
+        )
     if not data.strip():
         raise UnreadableError(Spot(file), "the file is empty", "Put the column headings in row 1")
     kind = file.lower().rpartition(".")[2]
     if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
-        raise UnreadableError(Spot(file), "this workbook is protected by a password, or of the old binary kind",
-                              "Open it, take the password away and save it as .xlsx, or export it as CSV")
+        raise UnreadableError(
+            Spot(file),
+            "this workbook is protected by a password, or of the old binary kind",
+            "Open it, take the password away and save it as .xlsx, or export it as CSV",
+        )
     if data[:4] == b"PK\x03\x04":
         return _read_workbook(data, file)
     if kind in ("xlsx", "xlsm"):
@@ -100,8 +106,11 @@ def decoded(data: bytes, file: str) -> tuple[str, str]:
         bad = re.search(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]", text)
         if bad:
             line = text.count("\n", 0, bad.start()) + 1
-            raise UnreadableError(Spot(file, line), f"this is no text: it holds the character U+{ord(bad[0]):04X}",
-                                  "Export the sheet as CSV in UTF-8")
+            raise UnreadableError(
+                Spot(file, line),
+                f"this is no text: it holds the character U+{ord(bad[0]):04X}",
+                "Export the sheet as CSV in UTF-8",
+            )
         return text, code.removesuffix("-sig")
     import charset_normalizer
 
@@ -121,8 +130,9 @@ def _read_csv(data: bytes, file: str) -> Table:
             rows.append((before + 1, cells))
             before = lines.line_num
     except csv.Error as error:
-        raise UnreadableError(Spot(file, before + 1), f"this line is no CSV: {error}",
-                              "Look for a quote left open") from None
+        raise UnreadableError(
+            Spot(file, before + 1), f"this line is no CSV: {error}", "Look for a quote left open"
+        ) from None
     return _table(file, rows, encoding=encoding)
 
 
@@ -137,8 +147,13 @@ def delimiter_of(text: str) -> str:
     return max(_DELIMITERS, key=steadiness)
 
 
-def _table(file: str, rows: Iterable[tuple[int, Sequence[Any]]], name: str = "", encoding: str = "",
-           problems: tuple[Problem, ...] = ()) -> Table:
+def _table(
+    file: str,
+    rows: Iterable[tuple[int, Sequence[Any]]],
+    name: str = "",
+    encoding: str = "",
+    problems: tuple[Problem, ...] = (),
+) -> Table:
     """Find the headings among the first rows (titles may stand above them), and take what is below."""
     filled = [(number, made) for number, cells in rows if any(made := tuple(map(_cell, cells)))]
     if not filled:
@@ -175,8 +190,11 @@ def _read_workbook(data: bytes, file: str) -> list[Table]:
     except UnreadableError:
         raise
     except Exception as error:  # the library raises whatever its parts raise; none of it is a person's fault
-        raise UnreadableError(Spot(file), f"the workbook can't be read ({type(error).__name__})",
-                              "Save it again as .xlsx, or export it as CSV") from None
+        raise UnreadableError(
+            Spot(file),
+            f"the workbook can't be read ({type(error).__name__})",
+            "Save it again as .xlsx, or export it as CSV",
+        ) from None
     tables = []
     for sheet in shown.worksheets:
         if sheet.max_row and sheet.sheet_state == "visible":
@@ -196,14 +214,24 @@ def _worksheet(sheet: Any, written: Any, file: str) -> Table:
         values = [cell.value for cell in cells]
         for index, cell in enumerate(cells):
             if cell.value is None and written.cell(cell.row, cell.column).data_type == "f":
-                problems.append(mend("sheet-formula", Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
-                                     "this cell is a formula whose value was not saved",
-                                     "Open the workbook in a spreadsheet program, save it, and import it again"))
+                problems.append(
+                    mend(
+                        "sheet-formula",
+                        Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
+                        "this cell is a formula whose value was not saved",
+                        "Open the workbook in a spreadsheet program, save it, and import it again",
+                    )
+                )
             elif getattr(cell, "is_date", False):
                 values[index] = ""
-                problems.append(mend("sheet-date", Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
-                                     f"the spreadsheet program made a date of this cell ({cell.value})",
-                                     "Format the column as text and type the value again"))
+                problems.append(
+                    mend(
+                        "sheet-date",
+                        Spot(file, cell.row, f"{sheet.title}!{cell.coordinate}"),
+                        f"the spreadsheet program made a date of this cell ({cell.value})",
+                        "Format the column as text and type the value again",
+                    )
+                )
         rows[cells[0].row] = values
     for merged in sheet.merged_cells.ranges:
         value = rows[merged.min_row][merged.min_col - 1]
@@ -258,8 +286,9 @@ def _flat(entry: Mapping[Any, Any], stem: str = "") -> Iterable[tuple[str, Any]]
 
 # -- a table as the devices of a job -------------------------------------------------------------------
 @builds_much
-def read_sheet(data: bytes, file: str = SHEET_FILE,
-               columns: Mapping[str, str] | None = None) -> tuple[list[RawRow], list[Problem]]:
+def read_sheet(
+    data: bytes, file: str = SHEET_FILE, columns: Mapping[str, str] | None = None
+) -> tuple[list[RawRow], list[Problem]]:
     """Read a job's own build sheet; `columns` are headings that were confirmed at an import."""
     try:
         tables = read_tables(data, file)
@@ -270,8 +299,14 @@ def read_sheet(data: bytes, file: str = SHEET_FILE,
     rows, problems = rows_of(known[0], columns or {})
     if len(known) > 1:
         names = ", ".join(t.name for t in known[1:])
-        problems.append(mend("sheet-shape", Spot(file), f"several of its sheets have devices; {names} are left out",
-                             "Use `zinger import`, which brings them together"))
+        problems.append(
+            mend(
+                "sheet-shape",
+                Spot(file),
+                f"several of its sheets have devices; {names} are left out",
+                "Use `zinger import`, which brings them together",
+            )
+        )
     if not rows and not problems:
         problems.append(mend("sheet-empty", Spot(file), "the sheet has headings but no devices", "Add a row a device"))
     return rows, problems
@@ -286,8 +321,14 @@ def rows_of(table: Table, columns: Mapping[str, str]) -> tuple[list[RawRow], lis
     for number, cells in table.rows:
         rows.append(_row(table, means, number, cells))
         if len(cells) > width and any(c != "" for c in cells[width:]):
-            problems.append(mend("sheet-shape", table.spot(number), "this row has more cells than there are headings",
-                                 "Look for a delimiter inside a value and quote it"))
+            problems.append(
+                mend(
+                    "sheet-shape",
+                    table.spot(number),
+                    "this row has more cells than there are headings",
+                    "Look for a delimiter inside a value and quote it",
+                )
+            )
     return rows, problems
 
 
@@ -295,13 +336,21 @@ def _heading_problems(table: Table, means: list[str]) -> Iterable[Problem]:
     seen: dict[str, str] = {}
     for written, meaning in zip(table.headings, means, strict=True):
         if meaning and meaning in seen:
-            yield mend("sheet-shape", Spot(table.file, table.heading_row or None, written),
-                       f"columns {seen[meaning]!r} and {written!r} mean the same", "Remove one of them")
+            yield mend(
+                "sheet-shape",
+                Spot(table.file, table.heading_row or None, written),
+                f"columns {seen[meaning]!r} and {written!r} mean the same",
+                "Remove one of them",
+            )
         seen.setdefault(meaning, written)
     for needed in ("family", "site"):
         if needed not in seen:
-            yield mend("sheet-shape", Spot(table.file, table.heading_row or None), f"no column says the {needed}",
-                       f"Add a column headed {needed!r}")
+            yield mend(
+                "sheet-shape",
+                Spot(table.file, table.heading_row or None),
+                f"no column says the {needed}",
+                f"Add a column headed {needed!r}",
+            )
 
 
 def _row(table: Table, means: list[str], number: int, cells: tuple[Any, ...]) -> RawRow:

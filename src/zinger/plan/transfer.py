@@ -72,9 +72,13 @@ class Proposal:
         parts = []
         for part in self.parts:
             matches = tuple(
-                Match(m.heading, meaning, "decided by you") if m.heading == heading
-                else Match(m.heading, "", "kept as it is") if meaning and m.meaning == meaning else m
-                for m in part.matches)
+                Match(m.heading, meaning, "decided by you")
+                if m.heading == heading
+                else Match(m.heading, "", "kept as it is")
+                if meaning and m.meaning == meaning
+                else m
+                for m in part.matches
+            )
             parts.append(replace(part, matches=matches))
         return replace(self, parts=tuple(parts))
 
@@ -89,8 +93,9 @@ def propose(data: bytes, file: str, remembered: Mapping[str, str], sheet: str = 
     if sheet:
         named = [t for t in tables if t.name.lower() == sheet.lower()]
         if not named:
-            raise UnreadableError(Spot(file), f"it has no sheet {sheet!r}",
-                                  f"Give one of {', '.join(t.name for t in tables) or '(none)'}")
+            raise UnreadableError(
+                Spot(file), f"it has no sheet {sheet!r}", f"Give one of {', '.join(t.name for t in tables) or '(none)'}"
+            )
         tables = named
     parts: list[Part] = []
     left_out: list[str] = []
@@ -106,8 +111,11 @@ def propose(data: bytes, file: str, remembered: Mapping[str, str], sheet: str = 
             filled += more
         parts.append(Part(table, tuple(matches), "" if "site" in means or not table.name else table.name))
     if not parts:
-        raise UnreadableError(Spot(file), "no sheet has a column for hostname, serial number, MAC or address",
-                              "Look at the headings: they must stand in one row above the devices")
+        raise UnreadableError(
+            Spot(file),
+            "no sheet has a column for hostname, serial number, MAC or address",
+            "Look at the headings: they must stand in one row above the devices",
+        )
     return Proposal(file, tuple(parts), tuple(left_out), filled)
 
 
@@ -210,12 +218,16 @@ _WHO = ("hostname", "serial", "mac")
 def merge(own: Table, own_columns: Mapping[str, str], new: Imported) -> Merged:
     """Lay an import over the devices that a job has."""
     means = [meaning_of(h, own_columns) for h in own.headings]
-    merged = Merged(list(own.headings), [[str(c) for c in cells] + [""] * (len(own.headings) - len(cells))
-                                         for _, cells in own.rows])
+    merged = Merged(
+        list(own.headings), [[str(c) for c in cells] + [""] * (len(own.headings) - len(cells)) for _, cells in own.rows]
+    )
     place: dict[str, int] = {}
     for heading, meaning in zip(new.headings, new.means, strict=True):
-        at = means.index(meaning) if meaning in means and meaning else (
-            merged.headings.index(heading) if heading in merged.headings else None)
+        at = (
+            means.index(meaning)
+            if meaning in means and meaning
+            else (merged.headings.index(heading) if heading in merged.headings else None)
+        )
         if at is None:
             merged.headings.append(heading)
             means.append(meaning)
@@ -228,8 +240,13 @@ def merge(own: Table, own_columns: Mapping[str, str], new: Imported) -> Merged:
 
 
 def _lay_over(merged: Merged, means: list[str], place: Mapping[str, int], new: Imported) -> None:
-    known = {(key, row[means.index(key)].lower()): row for key in _WHO if key in means
-             for row in merged.rows if row[means.index(key)]}
+    known = {
+        (key, row[means.index(key)].lower()): row
+        for key in _WHO
+        if key in means
+        for row in merged.rows
+        if row[means.index(key)]
+    }
     found: list[list[str]] = []
     for cells in new.rows:
         who = {m: c for m, c in zip(new.means, cells, strict=True) if m in _WHO and c}

@@ -21,8 +21,10 @@ from zinger.practice.yard import WIRE_FAULTS, Yard
 
 async def run(spec: dict[str, Any]) -> None:
     """Build the yard and let it live."""
-    bodies = [Body(d["key"], d["serial"], d["mac"], model=d.get("model", "Quern S2-24"),
-                   family=d.get("family", "quern-s2")) for d in spec["devices"]]
+    bodies = [
+        Body(d["key"], d["serial"], d["mac"], model=d.get("model", "Quern S2-24"), family=d.get("family", "quern-s2"))
+        for d in spec["devices"]
+    ]
     flash = Path(spec["flash"]) if spec.get("flash") else None
     yard = Yard(bodies, Clock(float(spec["pace"])), flash, int(spec.get("chance", 0)))
     port = await yard.start()

@@ -30,4 +30,5 @@ async def serve_telnet(sock: socket.socket, session: Callable[[Any, Any], Awaita
     """Listen on a bound socket; each connection becomes a session of bytes in and bytes out."""
     loop = asyncio.get_running_loop()
     return await loop.create_server(
-        lambda: _Plain(shell=session, encoding=False, connect_maxwait=0.05, timeout=0), sock=sock)
+        lambda: _Plain(shell=session, encoding=False, connect_maxwait=0.05, timeout=0), sock=sock
+    )

@@ -77,9 +77,14 @@ class Door:
                 key = asyncssh.generate_private_key("ssh-ed25519")
                 self.box.host_key = key.export_private_key().decode()
             return await asyncssh.listen(
-                sock=sock, server_factory=lambda: _SshDoor(self), server_host_keys=[
-                    asyncssh.import_private_key(self.box.host_key)],
-                process_factory=self._ssh_session, encoding=None, line_editor=False, login_timeout=20)
+                sock=sock,
+                server_factory=lambda: _SshDoor(self),
+                server_host_keys=[asyncssh.import_private_key(self.box.host_key)],
+                process_factory=self._ssh_session,
+                encoding=None,
+                line_editor=False,
+                login_timeout=20,
+            )
         if self.kind == "telnet":
             return await serve_telnet(sock, self._telnet_session)
         tls = await asyncio.to_thread(self_signed, self.box.body.key) if self.kind == "https" else None
@@ -128,9 +133,16 @@ def self_signed(name: str) -> ssl.SSLContext:
     key = ec.generate_private_key(ec.SECP256R1())
     whose = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
     now = datetime.now(UTC)
-    certificate = (x509.CertificateBuilder().subject_name(whose).issuer_name(whose).public_key(key.public_key())
-                   .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
-                   .not_valid_after(now + timedelta(days=3650)).sign(key, hashes.SHA256()))
+    certificate = (
+        x509.CertificateBuilder()
+        .subject_name(whose)
+        .issuer_name(whose)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - timedelta(days=1))
+        .not_valid_after(now + timedelta(days=3650))
+        .sign(key, hashes.SHA256())
+    )
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     with tempfile.NamedTemporaryFile(suffix=".pem") as file:
         plain = serialization.NoEncryption()

@@ -57,18 +57,46 @@ def _forward(text: str) -> str:
 
 
 KEYS: dict[str, Check] = {
-    "name": name(31), "place": words(60), "contact": words(60), "greeting": words(200), "address": interface,
-    "gateway": lambda text: str(address_of(text)), "resolvers": hosts(3), "suffix": words(60), "times": hosts(4),
-    "zone": words(40), "logs": hosts(4), "idle": _IDLE, "ssh": _DOOR, "https": _DOOR, "http": _DOOR, "telnet": _DOOR,
-    "mode": among("routed", "seen-through"), "outside": _outside, "inside": interface, "guest": interface,
-    "pool": _pool, "stations": words(120), "recovery": among("allowed", "barred"),
+    "name": name(31),
+    "place": words(60),
+    "contact": words(60),
+    "greeting": words(200),
+    "address": interface,
+    "gateway": lambda text: str(address_of(text)),
+    "resolvers": hosts(3),
+    "suffix": words(60),
+    "times": hosts(4),
+    "zone": words(40),
+    "logs": hosts(4),
+    "idle": _IDLE,
+    "ssh": _DOOR,
+    "https": _DOOR,
+    "http": _DOOR,
+    "telnet": _DOOR,
+    "mode": among("routed", "seen-through"),
+    "outside": _outside,
+    "inside": interface,
+    "guest": interface,
+    "pool": _pool,
+    "stations": words(120),
+    "recovery": among("allowed", "barred"),
 }
 NAMED: dict[str, Check] = {"rule": _rule, "forward": _forward, "reserved": words(60)}
 """Keys of which there are many, each with a name of its own."""
 BASES = {
-    "plain": {"name": "hollin-g4", "mode": "routed", "ssh": "shut", "https": "open", "http": "open", "telnet": "open",
-              "address": "by lease", "zone": "UTC", "idle": "30", "recovery": "allowed",
-              'rule "everything out"': "allow from inside to any for any"},
+    "plain": {
+        "name": "hollin-g4",
+        "mode": "routed",
+        "ssh": "shut",
+        "https": "open",
+        "http": "open",
+        "telnet": "open",
+        "address": "by lease",
+        "zone": "UTC",
+        "idle": "30",
+        "recovery": "allowed",
+        'rule "everything out"': "allow from inside to any for any",
+    },
     "bare": {"name": "hollin-g4", "mode": "routed", "https": "open"},
 }
 
@@ -76,8 +104,14 @@ BASES = {
 class Firewall(SheetBox):
     """One simulated firewall."""
 
-    BOOT = ((50, "hollin g4 wakes"), (110, "rule engine 8.1 loads"), (160, "state table made, 200000 entries"),
-            (60, "interfaces 1-8 counted"), (36, "what was in force is in force again"), (4, "desk open; press Return"))
+    BOOT = (
+        (50, "hollin g4 wakes"),
+        (110, "rule engine 8.1 loads"),
+        (160, "state table made, 200000 entries"),
+        (60, "interfaces 1-8 counted"),
+        (36, "what was in force is in force again"),
+        (4, "desk open; press Return"),
+    )
     labelled = True
     CHATTER = ("state table at {n} percent", "interface {n} has carrier", "a probe was turned away")
     STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
@@ -86,8 +120,10 @@ class Firewall(SheetBox):
     """The task that takes an enacted draft back, while it may."""
 
     def factory_state(self) -> Sheet:
-        return Sheet({"name": "hollin-g4", "base": "none", "https": "open"},
-                     {FIRST: Person.with_secret("full", self.label, must_renew=True)})
+        return Sheet(
+            {"name": "hollin-g4", "base": "none", "https": "open"},
+            {FIRST: Person.with_secret("full", self.label, must_renew=True)},
+        )
 
     @property
     def fixed_address(self) -> IPv4Interface | None:
@@ -213,8 +249,17 @@ class Desk:
     async def carry_out(self, line: str) -> None:
         """One line at the desk."""
         first, _, rest = line.partition(" ")
-        action = {"recite": self.recite, "draft": self.begin, "shelve": self.shelve, "let": self.let, "lay": self.lay,
-                  "strike": self.strike, "weigh": self.weigh, "enact": self.enact, "stand": self.stand}.get(first)
+        action = {
+            "recite": self.recite,
+            "draft": self.begin,
+            "shelve": self.shelve,
+            "let": self.let,
+            "lay": self.lay,
+            "strike": self.strike,
+            "weigh": self.weigh,
+            "enact": self.enact,
+            "stand": self.stand,
+        }.get(first)
         if action is None:
             self.tty.show(f"the desk does not know {first}\n")
             return
@@ -284,8 +329,11 @@ class Desk:
         values, faults = self.draft.values, []
         if values.get("base", "none") == "none":
             faults.append("no base is laid; lay base plain first")
-        if "gateway" in values and values.get("address", "by lease") != "by lease" and \
-                address_of(values["gateway"]) not in IPv4Interface(values["address"]).network:
+        if (
+            "gateway" in values
+            and values.get("address", "by lease") != "by lease"
+            and address_of(values["gateway"]) not in IPv4Interface(values["address"]).network
+        ):
             faults.append("the gateway is not beside the address")
         return faults
 
@@ -317,4 +365,3 @@ class Desk:
             return
         self.box.keep()
         self.tty.show("it stands\n")
-

@@ -17,8 +17,13 @@ LEAVE = b"\x1d"
 class LineKeeper:
     """One terminal at the keeper. Bytes come in by `feed`; `join` brings a console, `part` takes it away."""
 
-    def __init__(self, lines: list[Box], show: Callable[[bytes], None], join: Callable[[Box], Tty | None],
-                 part: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        lines: list[Box],
+        show: Callable[[bytes], None],
+        join: Callable[[Box], Tty | None],
+        part: Callable[[], None],
+    ) -> None:
         self.lines, self._show = lines, show
         self._join, self._part = join, part
         self._menu = Tty(show)
@@ -59,4 +64,3 @@ class LineKeeper:
                 await self._menu.key()
         except LineLost:
             return
-

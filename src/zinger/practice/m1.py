@@ -23,18 +23,38 @@ SINGLE: dict[str, Check] = {"suffix": words(60), "greeting": words(200), "idle":
 class Manager(SheetBox):
     """One simulated manager."""
 
-    BOOT = ((40, "hollin m1 wakes"), (120, "disk 0 sound, disk 1 sound"), (380, "database made"),
-            (56, "desk services start"), (4, "manager up; press Return"))
+    BOOT = (
+        (40, "hollin m1 wakes"),
+        (120, "disk 0 sound, disk 1 sound"),
+        (380, "database made"),
+        (56, "desk services start"),
+        (4, "manager up; press Return"),
+    )
     labelled = True
     OPEN = "y"
     CHATTER = ("database: {n} notes swept", "no firewall has called yet")
     STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
 
     def factory_state(self) -> Sheet:
-        return Sheet({"name": "hollin-m1", "address": "by lease", "gateway": "none", "resolvers": "none",
-                      "suffix": "none", "times": "none", "zone": "UTC", "idle": "30", "logs": "none",
-                      "greeting": "none", "ssh": "n", "https": "y", "http": "y", "telnet": "n"},
-                     {"keeper": Person.with_secret("keeper", self.label, must_renew=True)})
+        return Sheet(
+            {
+                "name": "hollin-m1",
+                "address": "by lease",
+                "gateway": "none",
+                "resolvers": "none",
+                "suffix": "none",
+                "times": "none",
+                "zone": "UTC",
+                "idle": "30",
+                "logs": "none",
+                "greeting": "none",
+                "ssh": "n",
+                "https": "y",
+                "http": "y",
+                "telnet": "n",
+            },
+            {"keeper": Person.with_secret("keeper", self.label, must_renew=True)},
+        )
 
     @property
     def fixed_address(self) -> IPv4Interface | None:
@@ -165,8 +185,9 @@ class ManagerDesk:
             values["address"] = "by lease"
             return
         stands, _, length = values["address"].partition("/")
-        address = await self.asker.value("address", "none" if stands == "by lease" else stands,
-                                         lambda text: str(address_of(text)))
+        address = await self.asker.value(
+            "address", "none" if stands == "by lease" else stands, lambda text: str(address_of(text))
+        )
         size = await self.asker.value("its length", length or "24", number(8, 30))
         values["address"] = f"{address}/{size}" if address != "none" else "by lease"
         values["gateway"] = await self.asker.value("gateway", values["gateway"], lambda text: str(address_of(text)))

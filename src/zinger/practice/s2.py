@@ -16,14 +16,24 @@ class Switch(Box):
     """One simulated access switch."""
 
     BOOT: ClassVar[tuple[tuple[float, str], ...]] = (
-        (2, "quern loader 1.4"), (6, "memory 256 MiB sound"), (10, "  image bank A {body.image} sound"),
-        (4, "  image bank B empty"), (22, "unpacking {body.image}"), (16, "ports 1-24 counted"),
-        (12, "fans turn, 31 C"), (8, "startup state read"), (8, "ports forward"),
+        (2, "quern loader 1.4"),
+        (6, "memory 256 MiB sound"),
+        (10, "  image bank A {body.image} sound"),
+        (4, "  image bank B empty"),
+        (22, "unpacking {body.image}"),
+        (16, "ports 1-24 counted"),
+        (12, "fans turn, 31 C"),
+        (8, "startup state read"),
+        (8, "ports forward"),
         (2, "ready; Return wakes this console"),
     )
     CHATTER: ClassVar[tuple[str, ...]] = (
-        "port {n}: carrier up, 1000 full", "port {n}: carrier lost", "fan turns at {r} rpm",
-        "clock: no source answers yet", "lease: asking on port {n}")
+        "port {n}: carrier up, 1000 full",
+        "port {n}: carrier lost",
+        "fan turns at {r} rpm",
+        "clock: no source answers yet",
+        "lease: asking on port {n}",
+    )
     PORTS: ClassVar[tuple[str, ...]] = tuple(str(n) for n in range(1, 25))
     FALLBACK: ClassVar[str] = FALLBACK
     SHELL: ClassVar[type[Shell]] = Shell

@@ -34,8 +34,21 @@ class Shell(Switching):
     """One session on a terminal line, from sign-in to sign-out."""
 
     CONTEXTS: ClassVar[dict[str, tuple[str, ...]]] = {
-        "base": ("people", "mgmt", "names", "clock", "log", "watch", "doors", "vlans", "ports", "bundles", "voice",
-                 "tree", "guard"),
+        "base": (
+            "people",
+            "mgmt",
+            "names",
+            "clock",
+            "log",
+            "watch",
+            "doors",
+            "vlans",
+            "ports",
+            "bundles",
+            "voice",
+            "tree",
+            "guard",
+        ),
         "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "offers", "lldp"),
     }
 
@@ -58,8 +71,9 @@ class Shell(Switching):
         self.context = "look"
         while True:
             try:
-                line = await asyncio.wait_for(self.tty.line(self.prompt()),
-                                              self.switch.clock.real(self.switch.running.idle * 60))
+                line = await asyncio.wait_for(
+                    self.tty.line(self.prompt()), self.switch.clock.real(self.switch.running.idle * 60)
+                )
                 if line.strip():
                     self.switch.heard.append(f"[{self.where}] {self.context}: {line.strip()}")
                     await self.carry_out(line)
@@ -107,22 +121,50 @@ class Shell(Switching):
     def own_words(self) -> dict[str, dict[str, Action]]:
         """The words of each context, but for those of the doors, which are all alike."""
         return {
-            "base": {"step": self.do_step, "rename": self.do_rename, "greet": self.do_greet, "stand": self.do_stand,
-                     "call": self.do_call, "keep": self.do_keep, "restart": self.do_restart},
+            "base": {
+                "step": self.do_step,
+                "rename": self.do_rename,
+                "greet": self.do_greet,
+                "stand": self.do_stand,
+                "call": self.do_call,
+                "keep": self.do_keep,
+                "restart": self.do_restart,
+            },
             "base/people": {"add": self.do_add, "drop": self.do_drop},
-            "base/mgmt": {"vlan": self.do_vlan, "address": self.do_address, "gateway": self.do_gateway,
-                          "stations": self.do_stations},
+            "base/mgmt": {
+                "vlan": self.do_vlan,
+                "address": self.do_address,
+                "gateway": self.do_gateway,
+                "stations": self.do_stations,
+            },
             "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix},
-            "base/clock": {"source": self.do_source, "zone": self.do_zone, "favour": self.do_favour,
-                           "beat": self.do_beat},
-            "base/log": {"receiver": self.do_receiver, "worst": self.do_worst, "memory": self.do_memory,
-                         "flash": self.do_flash},
+            "base/clock": {
+                "source": self.do_source,
+                "zone": self.do_zone,
+                "favour": self.do_favour,
+                "beat": self.do_beat,
+            },
+            "base/log": {
+                "receiver": self.do_receiver,
+                "worst": self.do_worst,
+                "memory": self.do_memory,
+                "flash": self.do_flash,
+            },
             "base/watch": {"reader": self.do_reader, "unread": self.do_unread},
             "base/doors": {"idle": self.do_idle},
-            "base/vlans": {"make": self.do_make, "unmake": self.do_unmake, "home": self.do_home,
-                           "hearken": self.do_hearken},
-            "base/ports": {"bare": self.do_bare, "mixed": self.do_mixed, "loose": self.do_loose, "rest": self.do_rest,
-                           "note": self.do_note},
+            "base/vlans": {
+                "make": self.do_make,
+                "unmake": self.do_unmake,
+                "home": self.do_home,
+                "hearken": self.do_hearken,
+            },
+            "base/ports": {
+                "bare": self.do_bare,
+                "mixed": self.do_mixed,
+                "loose": self.do_loose,
+                "rest": self.do_rest,
+                "note": self.do_note,
+            },
             "base/bundles": {"bind": self.do_bind, "unbind": self.do_unbind},
             "base/voice": {"carry": self.do_carry},
             "base/tree": {"walk": self.do_walk, "rank": self.do_rank},
@@ -169,8 +211,9 @@ class Shell(Switching):
         self.context += f"/{' '.join(rest)}"
 
     async def do_ascend(self, rest: list[str]) -> None:
-        self.context = "base" if self.context.count("/") == 1 or " " in self.context else \
-            self.context.rpartition("/")[0]
+        self.context = (
+            "base" if self.context.count("/") == 1 or " " in self.context else self.context.rpartition("/")[0]
+        )
 
     async def do_rename(self, rest: list[str]) -> None:
         name = one(rest, "a name")
@@ -365,7 +408,6 @@ class Shell(Switching):
             if reply in ("yes", "no"):
                 return reply == "yes"
             self.tty.show("say yes or no\n")
-
 
 
 def _text(rest: list[str]) -> str:

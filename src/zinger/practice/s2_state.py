@@ -21,8 +21,16 @@ def _factory_people() -> dict[str, Person]:
 
 
 def _factory_doors() -> dict[str, bool]:
-    return {"ssh": False, "telnet": True, "http": True, "https": False, "tftp": True, "usb": True, "offers": True,
-            "lldp": True}
+    return {
+        "ssh": False,
+        "telnet": True,
+        "http": True,
+        "https": False,
+        "tftp": True,
+        "usb": True,
+        "offers": True,
+        "lldp": True,
+    }
 
 
 @dataclass
@@ -79,9 +87,14 @@ class State:
     @classmethod
     def load(cls, data: dict[str, Any]) -> Self:
         """The inverse of `dump`, also through JSON."""
-        return cls(**{**data, "people": {name: Person(**p) for name, p in data["people"].items()},
-                      "ports": {name: Port(**p) for name, p in data["ports"].items()},
-                      "vlans": {int(number): name for number, name in data["vlans"].items()}})
+        return cls(
+            **{
+                **data,
+                "people": {name: Person(**p) for name, p in data["people"].items()},
+                "ports": {name: Port(**p) for name, p in data["ports"].items()},
+                "vlans": {int(number): name for number, name in data["vlans"].items()},
+            }
+        )
 
     def copy(self) -> Self:
         """An independent copy."""
@@ -95,17 +108,30 @@ class State:
         """What it tells of itself, by section: (word, value)."""
         return {
             "people": [("person", f"{name} ({person.level})") for name, person in self.people.items()],
-            "mgmt": [("vlan", str(self.vlan)), ("address", address), ("gateway", self.gateway or NONE),
-                     *_many("station", self.stations)],
+            "mgmt": [
+                ("vlan", str(self.vlan)),
+                ("address", address),
+                ("gateway", self.gateway or NONE),
+                *_many("station", self.stations),
+            ],
             "names": [*_many("resolver", self.resolver), ("suffix", self.suffix or NONE)],
             "clock": [*_many("source", [self._source(host) for host in self.source]), ("zone", self.zone)],
-            "log": [*_many("receiver", self.receiver), ("worst", self.worst), ("memory", self.memory),
-                    ("flash", self.flash)],
+            "log": [
+                *_many("receiver", self.receiver),
+                ("worst", self.worst),
+                ("memory", self.memory),
+                ("flash", self.flash),
+            ],
             "watch": _many("reader", [f"{name} {how}" for name, how in self.readers.items()]),
-            "doors": [("idle", f"{self.idle} min"),
-                      *((door, "open" if is_open else "shut") for door, is_open in self.doors.items())],
-            "vlans": [*(("vlan", f"{number} {name}") for number, name in sorted(self.vlans.items())),
-                      ("home", "closed" if self.home_closed else "open"), ("hearken", _on(self.hearken))],
+            "doors": [
+                ("idle", f"{self.idle} min"),
+                *((door, "open" if is_open else "shut") for door, is_open in self.doors.items()),
+            ],
+            "vlans": [
+                *(("vlan", f"{number} {name}") for number, name in sorted(self.vlans.items())),
+                ("home", "closed" if self.home_closed else "open"),
+                ("hearken", _on(self.hearken)),
+            ],
             "bundles": _many("bundle", [f"{name} {what}" for name, what in self.bundles.items()]),
             "voice": [("carry", self.voice or NONE)],
             "tree": [("walk", _on(self.tree)), ("rank", str(self.rank))],
@@ -116,16 +142,22 @@ class State:
         return host + (" first" if host == self.favour else "") + (f" every {self.beat} s" if self.beat else "")
 
 
-def tell(state: State, identity: list[tuple[str, str]], note: str, ports: Iterable[str],
-         section: str = "all") -> list[str]:
+def tell(
+    state: State, identity: list[tuple[str, str]], note: str, ports: Iterable[str], section: str = "all"
+) -> list[str]:
     """The lines of `tell SECTION`; `note` says how the address came about."""
     if state.address == "lease":
         address = f"by lease ({note})" if note else "by lease"
     else:
         fixed = IPv4Interface(state.address)
         address = f"{fixed.ip} len {fixed.network.prefixlen} (fixed)"
-    own = [("name", state.name), *identity, ("greeting", state.greeting or NONE), ("place", state.place or NONE),
-           ("contact", state.contact or NONE)]
+    own = [
+        ("name", state.name),
+        *identity,
+        ("greeting", state.greeting or NONE),
+        ("place", state.place or NONE),
+        ("contact", state.contact or NONE),
+    ]
     lines: list[str] = []
     for title, rows in {"identity": own, **state.sections(address, ports)}.items():
         if section in ("all", title):

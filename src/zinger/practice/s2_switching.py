@@ -87,9 +87,12 @@ class Switching:
         words = dict(zip(rest[::2], rest[1::2], strict=False))
         if len(rest) % 2 or set(words) - {"marked", "bare", "barred"}:
             raise Refused("say loose, with marked VLANS, bare VLAN, barred VLANS")
-        self._change(kind="loose", bare=self._vlan(words["bare"]) if "bare" in words else 0,
-                     marked=self._vlans(words["marked"]) if "marked" in words else [],
-                     barred=self._vlans(words["barred"]) if "barred" in words else [])
+        self._change(
+            kind="loose",
+            bare=self._vlan(words["bare"]) if "bare" in words else 0,
+            marked=self._vlans(words["marked"]) if "marked" in words else [],
+            barred=self._vlans(words["barred"]) if "barred" in words else [],
+        )
 
     async def do_rest(self, rest: list[str]) -> None:
         self._change(kind="rest", bare=0, marked=[], barred=[])
@@ -104,8 +107,12 @@ class Switching:
     async def do_bind(self, rest: list[str]) -> None:
         if len(rest) != 3 or rest[2] not in ("talking", "listening", "fixed"):
             raise Refused("say bind NAME PORTS talking, or listening, or fixed")
-        taken = {port for name, what in self.running.bundles.items() if name != rest[0]
-                 for port in self.choose(what.split()[0])}
+        taken = {
+            port
+            for name, what in self.running.bundles.items()
+            if name != rest[0]
+            for port in self.choose(what.split()[0])
+        }
         if both := taken & set(self.choose(rest[1])):
             raise Refused(f"port {sorted(both)[0]} is in another bundle")
         self.running.bundles[rest[0]] = f"{rest[1]} {rest[2]}"
@@ -136,7 +143,7 @@ class Switching:
     async def do_pin(self, rest: list[str]) -> None:
         if len(rest) < 2 or not re.fullmatch(r"(?:[0-9a-f]{2}-){5}[0-9a-f]{2}", rest[1]):
             raise Refused("say pin PORT MAC, with an address and vlan N behind if wanted")
-        port, = self.choose(rest[0])[:1]
+        (port,) = self.choose(rest[0])[:1]
         words = rest[2:]
         if words and words[0] != "vlan":
             address_of(words[0])

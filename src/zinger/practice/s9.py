@@ -26,9 +26,11 @@ class ChassisState(State):
     def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
         told = super().sections(address, ports)
         told["mgmt"].insert(0, ("way", self.way))
-        told["roads"] = [*(("road", f"{to} by {by}") for to, by in self.roads.items()),
-                         *(("own", f"{vlan} {what}") for vlan, what in self.owned.items()),
-                         ("relay", " ".join(self.relay) or "(none)")]
+        told["roads"] = [
+            *(("road", f"{to} by {by}") for to, by in self.roads.items()),
+            *(("own", f"{vlan} {what}") for vlan, what in self.owned.items()),
+            ("relay", " ".join(self.relay) or "(none)"),
+        ]
         return told
 
 
@@ -40,8 +42,13 @@ class ChassisShell(Shell):
     def own_words(self) -> dict[str, dict[str, Action]]:
         words = super().own_words()
         words["base/mgmt"]["way"] = self.do_way
-        words["base/roads"] = {"road": self.do_road, "unroad": self.do_unroad, "own": self.do_own,
-                               "unown": self.do_unown, "relay": self.do_relay}
+        words["base/roads"] = {
+            "road": self.do_road,
+            "unroad": self.do_unroad,
+            "own": self.do_own,
+            "unown": self.do_unown,
+            "relay": self.do_relay,
+        }
         return words
 
     @property
@@ -88,10 +95,15 @@ class Chassis(Switch):
     """One simulated chassis switch."""
 
     BOOT = (
-        (4, "quern loader 2.0, left controller"), (20, "memory 2048 MiB sound"),
+        (4, "quern loader 2.0, left controller"),
+        (20, "memory 2048 MiB sound"),
         (30, "  image bank A {body.image} sound"),
-        (66, "unpacking {body.image}"), (50, "slot 1 answers, 16 ports"), (40, "slot 2 answers, 16 ports"),
-        (18, "startup state read"), (10, "right controller waits"), (2, "ready; Return wakes this console"),
+        (66, "unpacking {body.image}"),
+        (50, "slot 1 answers, 16 ports"),
+        (40, "slot 2 answers, 16 ports"),
+        (18, "startup state read"),
+        (10, "right controller waits"),
+        (2, "ready; Return wakes this console"),
     )
     CHATTER = ("slot 1 port {n}: carrier up, 10000 full", "fan turns at {r} rpm", "right controller: in step")
     PORTS = tuple(f"{slot}/{port}" for slot in (1, 2) for port in range(1, 17))

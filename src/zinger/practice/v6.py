@@ -18,28 +18,70 @@ _DOOR = among("open", "shut")
 PAGES: dict[str, tuple[str, dict[str, tuple[str, Check]]]] = {
     "1": ("WHO AND WHERE", {"a": ("name", name(24)), "b": ("place", words(60)), "c": ("contact", words(60))}),
     "2": ("ADDRESS", {"a": ("address", host), "b": ("mask", mask), "c": ("gateway", host)}),
-    "3": ("NAMES AND TIME", {"a": ("resolvers", hosts(3)), "b": ("suffix", words(60)), "c": ("times", hosts(3)),
-                             "d": ("zone", words(40))}),
-    "5": ("DOORS AND LOGS", {"a": ("ssh", _DOOR), "b": ("https", _DOOR), "c": ("http", _DOOR), "d": ("telnet", _DOOR),
-                             "e": ("idle", number(1, 99)), "f": ("logs", hosts(3)), "g": ("greeting", words(60))}),
+    "3": (
+        "NAMES AND TIME",
+        {"a": ("resolvers", hosts(3)), "b": ("suffix", words(60)), "c": ("times", hosts(3)), "d": ("zone", words(40))},
+    ),
+    "5": (
+        "DOORS AND LOGS",
+        {
+            "a": ("ssh", _DOOR),
+            "b": ("https", _DOOR),
+            "c": ("http", _DOOR),
+            "d": ("telnet", _DOOR),
+            "e": ("idle", number(1, 99)),
+            "f": ("logs", hosts(3)),
+            "g": ("greeting", words(60)),
+        },
+    ),
 }
-MENU = ("1  who and where", "2  address", "3  names and time", "4  people", "5  doors and logs", "6  read it all",
-        "7  write, and start again", "0  leave")
+MENU = (
+    "1  who and where",
+    "2  address",
+    "3  names and time",
+    "4  people",
+    "5  doors and logs",
+    "6  read it all",
+    "7  write, and start again",
+    "0  leave",
+)
 
 
 class Gateway(SheetBox):
     """One simulated voice border gateway."""
 
-    BOOT = ((30, "marrable v6"), (80, "voice engine, 4 ports"), (80, "tables read"),
-            (20, "console in a moment; Return"))
+    BOOT = (
+        (30, "marrable v6"),
+        (80, "voice engine, 4 ports"),
+        (80, "tables read"),
+        (20, "console in a moment; Return"),
+    )
     labelled = True
     CHATTER = ()
 
     def factory_state(self) -> Sheet:
-        return Sheet({"name": "marrable-v6", "place": "", "contact": "", "address": "0.0.0.0", "mask": "255.255.255.0",
-                      "gateway": "", "resolvers": "", "suffix": "", "times": "", "zone": "UTC", "ssh": "shut",
-                      "https": "shut", "http": "open", "telnet": "open", "idle": "20", "logs": "", "greeting": ""},
-                     {"operator": Person.with_secret("master", self.label)})
+        return Sheet(
+            {
+                "name": "marrable-v6",
+                "place": "",
+                "contact": "",
+                "address": "0.0.0.0",
+                "mask": "255.255.255.0",
+                "gateway": "",
+                "resolvers": "",
+                "suffix": "",
+                "times": "",
+                "zone": "UTC",
+                "ssh": "shut",
+                "https": "shut",
+                "http": "open",
+                "telnet": "open",
+                "idle": "20",
+                "logs": "",
+                "greeting": "",
+            },
+            {"operator": Person.with_secret("master", self.label)},
+        )
 
     @property
     def fixed_address(self) -> IPv4Interface | None:

@@ -22,16 +22,25 @@ def _country(text: str) -> str:
     return text
 
 
-AMENDABLE: dict[str, Check] = {"idle": number(1, 160), "greeting": words(200), "place": words(60),
-                               "contact": words(60), "mesh": among("yes", "no")}
+AMENDABLE: dict[str, Check] = {
+    "idle": number(1, 160),
+    "greeting": words(200),
+    "place": words(60),
+    "contact": words(60),
+    "mesh": among("yes", "no"),
+}
 
 
 class Controller(SheetBox):
     """One simulated wireless controller."""
 
-    BOOT = ((20, "Sallow W5   serial {body.serial}   mac {body.mac}"), (100, "image {body.image} unfolds"),
-            (120, "radio tables for 41 countries"), (56, "access-point service waits"),
-            (4, "console open, Return begins"))
+    BOOT = (
+        (20, "Sallow W5   serial {body.serial}   mac {body.mac}"),
+        (100, "image {body.image} unfolds"),
+        (120, "radio tables for 41 countries"),
+        (56, "access-point service waits"),
+        (4, "console open, Return begins"),
+    )
     OPEN = "yes"
     CHATTER = ("no access point has called yet", "access point {n} asked and was turned away")
     STAMP = "#{h:02}{m:02}{s:02} {text}"

@@ -29,11 +29,22 @@ from zinger.practice.v6 import Gateway
 from zinger.practice.w5 import Controller
 
 FAMILIES: dict[str, type[Box]] = {
-    "quern-s2": Switch, "quern-s9": Chassis, "hollin-g4": Firewall, "hollin-m1": Manager, "sallow-w5": Controller,
-    "marrable-v6": Gateway}
+    "quern-s2": Switch,
+    "quern-s9": Chassis,
+    "hollin-g4": Firewall,
+    "hollin-m1": Manager,
+    "sallow-w5": Controller,
+    "marrable-v6": Gateway,
+}
 PORTS = {port: name for name, port in DOORS.items()}
-WIRE_FAULTS = {"drop": "drop_every", "baud": "baud", "fifo": "fifo", "eats": "eats", "wrap": "wraps",
-               "trickle": "trickle"}
+WIRE_FAULTS = {
+    "drop": "drop_every",
+    "baud": "baud",
+    "fifo": "fifo",
+    "eats": "eats",
+    "wrap": "wraps",
+    "trickle": "trickle",
+}
 """Faults of the wire, and what of the UART each sets."""
 Reply = dict[str, Any]
 
@@ -76,6 +87,7 @@ class Yard:
 
     def _line(self, box: Box) -> Callable[[Any, Any], Awaitable[None]]:
         """A console line as a terminal reaches it: at once, or by the line keeper's menu."""
+
         async def session(reader: Any, writer: Any) -> None:
             self.clients += 1
             line = _Line(self, writer)
@@ -193,11 +205,23 @@ class Yard:
 
     # -- what the world looks like -----------------------------------------------------------------
     def do_status(self) -> Reply:
-        return {"pace": self.clock.pace, "pid": os.getpid(), "laptop": [str(a) for a in self.laptop], "devices": {
-            key: {"powered": s.powered, "up": s.up, "cabled": s.cabled, "address": str(s.address or ""),
-                  "unsaved": s.unsaved(), "console": self.consoles[key],
-                  **{name: door.port for name, door in s.doors.items()}}
-            for key, s in self.boxes.items()}}
+        return {
+            "pace": self.clock.pace,
+            "pid": os.getpid(),
+            "laptop": [str(a) for a in self.laptop],
+            "devices": {
+                key: {
+                    "powered": s.powered,
+                    "up": s.up,
+                    "cabled": s.cabled,
+                    "address": str(s.address or ""),
+                    "unsaved": s.unsaved(),
+                    "console": self.consoles[key],
+                    **{name: door.port for name, door in s.doors.items()},
+                }
+                for key, s in self.boxes.items()
+            },
+        }
 
     def do_heard(self, device: str) -> Reply:
         """What the device was told so far, secrets left out: the yard's own witness."""

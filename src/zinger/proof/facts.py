@@ -21,8 +21,9 @@ Facts = Mapping[str, tuple[Fact, ...]]
 """Facts by name, in the order in which they were shown; a name that was not shown is absent."""
 
 
-def gather(take: Mapping[str, Take], lines: Sequence[str], sections: re.Pattern[str] | None = None
-           ) -> dict[str, tuple[Fact, ...]]:
+def gather(
+    take: Mapping[str, Take], lines: Sequence[str], sections: re.Pattern[str] | None = None
+) -> dict[str, tuple[Fact, ...]]:
     """Hold each line against what is to be taken; what is found twice makes a list.
 
     `sections` is the pattern of lines that head a section. A value that can't be written as the phrasebook wants

@@ -62,8 +62,11 @@ def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | 
 
     `among` are the facts that this source can show at all; those of other phrases are not looked for.
     """
-    return [_finding(script.device, phrase, facts, source) for phrase in script.phrases
-            if phrase.fact and (among is None or phrase.fact in among)]
+    return [
+        _finding(script.device, phrase, facts, source)
+        for phrase in script.phrases
+        if phrase.fact and (among is None or phrase.fact in among)
+    ]
 
 
 def _finding(device: str, phrase: ScriptPhrase, facts: Facts, source: Source) -> Finding:
@@ -73,8 +76,9 @@ def _finding(device: str, phrase: ScriptPhrase, facts: Facts, source: Source) ->
     if found:
         verdict = Verdict.HOLDS if _alike(phrase, shown) else Verdict.DIFFERS
     evidence = "\n".join(dict.fromkeys(fact.line for fact in found))
-    return Finding(device, phrase.setting, phrase.title, source, _folded(phrase.expected), _folded(shown), evidence,
-                   verdict)
+    return Finding(
+        device, phrase.setting, phrase.title, source, _folded(phrase.expected), _folded(shown), evidence, verdict
+    )
 
 
 def _that_matter(phrase: ScriptPhrase, found: tuple[Fact, ...]) -> tuple[Fact, ...]:
@@ -103,14 +107,16 @@ def _folded(values: tuple[str, ...]) -> str:
     for value in values:
         first, _, rest = value.partition(" ")
         together.setdefault(rest if rest and _PORT.fullmatch(first) else f"\0{value}", []).append(first)
-    return "  ".join(key[1:] if key.startswith("\0") else f"{fold_ports(tuple(names))} {key}"
-                     for key, names in together.items())
+    return "  ".join(
+        key[1:] if key.startswith("\0") else f"{fold_ports(tuple(names))} {key}" for key, names in together.items()
+    )
 
 
 def to_say(script: Script, facts: Facts) -> tuple[ScriptPhrase, ...]:
     """The phrases whose settings are not so yet; what can't be read back is always said."""
     return tuple(
-        phrase for phrase in script.phrases
+        phrase
+        for phrase in script.phrases
         if not phrase.fact or not _finding(script.device, phrase, facts, Source.RUNNING).holds
     )
 

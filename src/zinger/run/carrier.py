@@ -115,8 +115,11 @@ class Carrier:
             return "changed, not saved: a power cut takes it back" if keeping else "changed, proof not finished"
         if line.began is None or not line.place:
             return "not touched yet"
-        return "booting, nothing changed yet" if line.place == "booting" else \
-            f"stands at {line.place.replace('_', ' ')}, nothing changed yet"
+        return (
+            "booting, nothing changed yet"
+            if line.place == "booting"
+            else f"stands at {line.place.replace('_', ' ')}, nothing changed yet"
+        )
 
     # -- stages ------------------------------------------------------------------------------------
     async def _reach(self) -> None:
@@ -161,12 +164,18 @@ class Carrier:
             known |= bool(planned and seen)
             if planned and seen and _plain(seen) != _plain(planned):
                 other = self.wire.world.whose(seen)
-                raise Stuck(f"this is another box: its {what} is {seen}{f', planned as {other}' if other else ''}; "
-                            f"the plan says {planned}; is the cable in the right one?", fact[0].line if fact else seen)
+                raise Stuck(
+                    f"this is another box: its {what} is {seen}{f', planned as {other}' if other else ''}; "
+                    f"the plan says {planned}; is the cable in the right one?",
+                    fact[0].line if fact else seen,
+                )
         other = self.wire.world.whose(shown.get("hostname", ""))
         if not known and other not in ("", device.name):
-            raise Stuck(f"it calls itself {other}, which is another device of the plan, and neither serial number nor "
-                        "MAC tells otherwise; is the cable in the right one?", shown["hostname"])
+            raise Stuck(
+                f"it calls itself {other}, which is another device of the plan, and neither serial number nor "
+                "MAC tells otherwise; is the cable in the right one?",
+                shown["hostname"],
+            )
 
     async def _say(self, facts: Facts) -> bool:
         todo = to_say(self.script, facts)
@@ -253,8 +262,10 @@ class Carrier:
     async def _way_back(self, phrase: ScriptPhrase) -> None:
         """Before the very link that is spoken over moves, it must be sure how one comes back."""
         if phrase.confirm is None:
-            raise Stuck(f"saying the {phrase.title} would cut the link over which it is said, and nothing takes it "
-                        "back if that goes wrong; give it a console, or the phrase a confirm")
+            raise Stuck(
+                f"saying the {phrase.title} would cut the link over which it is said, and nothing takes it "
+                "back if that goes wrong; give it a console, or the phrase a confirm"
+            )
         await self.wire.world.laptop.be_near(self.wire.device, self.line.wait)
 
     async def _said(self, phrase: ScriptPhrase, moves: bool) -> Answer:

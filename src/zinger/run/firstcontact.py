@@ -44,12 +44,14 @@ def own_ports() -> list[Port]:
     stats = psutil.net_if_stats()
     found = []
     for name, entries in psutil.net_if_addrs().items():
-        addresses = tuple(ip_address(e.address.partition("%")[0]) for e in entries
-                          if e.family.name in ("AF_INET", "AF_INET6"))
+        addresses = tuple(
+            ip_address(e.address.partition("%")[0]) for e in entries if e.family.name in ("AF_INET", "AF_INET6")
+        )
         if not any(a.is_loopback for a in addresses):
             found.append(Port(name, name in stats and stats[name].isup, addresses))
-    return sorted(found, key=lambda port: (not port.up, port.name.startswith(("docker", "veth", "br", "vir", "tun")),
-                                           port.name))
+    return sorted(
+        found, key=lambda port: (not port.up, port.name.startswith(("docker", "veth", "br", "vir", "tun")), port.name)
+    )
 
 
 def laptop_plan(card: Card, plan: Plan, ports: Iterable[Port]) -> LaptopPlan | None:
@@ -66,7 +68,8 @@ def laptop_plan(card: Card, plan: Plan, ports: Iterable[Port]) -> LaptopPlan | N
     already = next((f"{port.name} has {a} already" for port in known for a in port.addresses if a in net), "")
     gateways = [type(net.network_address)(n) for n in hosts(net)]
     planned = [d.fixed.ip for d in plan.devices if d.fixed] + [
-        gate for d in plan.devices if (gate := d.value("management.gateway")) is not None]
+        gate for d in plan.devices if (gate := d.value("management.gateway")) is not None
+    ]
     address = laptop_address(net, [factory.ip, *mine, *gateways, *planned])
     port = known[0].name if known else "eth0"
     return LaptopPlan(address, port, already, commands(address, port) if address else ())
@@ -79,6 +82,9 @@ def commands(address: Interface, port: str) -> tuple[tuple[str, str, str], ...]:
     return (
         ("Linux", f"sudo ip address add {whole} dev {port}", f"sudo ip address del {whole} dev {port}"),
         ("macOS", f"sudo ifconfig en0 inet{six} alias {ip} {mask}", f"sudo ifconfig en0 inet{six} -alias {ip}"),
-        ("Windows", f'netsh interface ipv{address.version} add address "Ethernet" {ip} {mask}',
-         f'netsh interface ipv{address.version} delete address "Ethernet" {ip}'),
+        (
+            "Windows",
+            f'netsh interface ipv{address.version} add address "Ethernet" {ip} {mask}',
+            f'netsh interface ipv{address.version} delete address "Ethernet" {ip}',
+        ),
     )

@@ -49,8 +49,14 @@ class OpenJob:
             try:
                 self.vault = Vault(folder.vault)
             except VaultError as error:
-                problems.append(mend("vault-closed", Spot(folder.vault.name), str(error),
-                                     "The plan can be read, but no device can be spoken to"))
+                problems.append(
+                    mend(
+                        "vault-closed",
+                        Spot(folder.vault.name),
+                        str(error),
+                        "The plan can be read, but no device can be spoken to",
+                    )
+                )
         traits = self.vault.traits() if self.vault else {}
         self.plan: Plan = folder.plan(self.families, traits, tuple(problems), sheet)
         self.scripts: dict[str, Script] = {}
@@ -81,8 +87,10 @@ class OpenJob:
     def take_in(self, journal: Journal) -> None:
         """Fold the journal into memories and lines."""
         if journal.kept_aside:
-            self.kept_aside = (f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
-                               "devices are read again before anything is said")
+            self.kept_aside = (
+                f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
+                "devices are read again before anything is said"
+            )
         for name, line in self.board.lines.items():
             memory = self.memories[name] = remember(journal.entries(name))
             for finding in memory.findings.values():
@@ -130,13 +138,20 @@ class Run:
         wanted = [d for d in plan.devices if (d.name in names if names else d.name in self.job.scripts)]
         for device in wanted:
             if device.name not in self.job.scripts and device.family in self.job.families:
-                raise RunError(f"{device.name} can't be spoken to: {self.job.families[device.family].title} has no "
-                               "phrasebook yet; it is planned and checked only")
-        faults = [p for p in plan.problems if p in plan.to_mend() and
-                  (not p.devices or any(d.name in p.devices for d in wanted))]
+                raise RunError(
+                    f"{device.name} can't be spoken to: {self.job.families[device.family].title} has no "
+                    "phrasebook yet; it is planned and checked only"
+                )
+        faults = [
+            p
+            for p in plan.problems
+            if p in plan.to_mend() and (not p.devices or any(d.name in p.devices for d in wanted))
+        ]
         if faults:
-            raise RunError(f"{len(faults)} to mend in the plan before a device is touched; "
-                           f"the first: {faults[0]}  (all: zinger check {self.job.folder.path.name})")
+            raise RunError(
+                f"{len(faults)} to mend in the plan before a device is touched; "
+                f"the first: {faults[0]}  (all: zinger check {self.job.folder.path.name})"
+            )
         if not wanted:
             raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))
         if planned := self.job.board.planned:
@@ -187,17 +202,27 @@ class Run:
         job, pace = self.job, 1.0
         if job.board.practice:
             self.yard, pace = await find_or_start(job.folder, job.plan.devices, self.options.pace)
-            self.hands.helper = YardHands(self.yard, pace, lambda name, secret: vault.put(
-                {SecretRef(f"{name}/label"): secret}))
+            self.hands.helper = YardHands(
+                self.yard, pace, lambda name, secret: vault.put({SecretRef(f"{name}/label"): secret})
+            )
         job.board.pace = pace
         keys = HostKeys(job.folder.host_keys)
         unspeakable = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
-            vault=vault, journal=journal, unspeakable=unspeakable,
-            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys), hands=self.hands,
-            laptop=Laptop(self.hands, job.plan.devices, job.board.practice), records=job.folder.records, pace=pace,
-            practice=job.board.practice, power_cut=self.options.power_cut, speak=self.options.speak,
-            restart=self.options.restart, devices=job.plan.devices)
+            vault=vault,
+            journal=journal,
+            unspeakable=unspeakable,
+            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys),
+            hands=self.hands,
+            laptop=Laptop(self.hands, job.plan.devices, job.board.practice),
+            records=job.folder.records,
+            pace=pace,
+            practice=job.board.practice,
+            power_cut=self.options.power_cut,
+            speak=self.options.speak,
+            restart=self.options.restart,
+            devices=job.plan.devices,
+        )
 
     def hands_done(self, act: Act) -> None:
         """A person did an act."""

@@ -60,8 +60,15 @@ def recent_jobs() -> list[RecentJob]:
         path = Path(str(entry["path"]))
         try:
             job = read_job((path / JOB_FILE).read_text("utf-8"))
-            found.append(RecentJob(path, job.title, int(str(entry.get("devices", 0))), job.mode == "live",
-                                   float(str(entry.get("at", 0)))))
+            found.append(
+                RecentJob(
+                    path,
+                    job.title,
+                    int(str(entry.get("devices", 0))),
+                    job.mode == "live",
+                    float(str(entry.get("at", 0))),
+                )
+            )
         except (OSError, ValueError):
             continue
     return found

@@ -19,8 +19,12 @@ from zinger.run.hands import Act, Hands, Verb
 
 def own_addresses() -> list[str]:
     """The IP addresses that this machine has now."""
-    return [a.address.partition("%")[0] for nics in psutil.net_if_addrs().values() for a in nics
-            if a.family.name in ("AF_INET", "AF_INET6")]
+    return [
+        a.address.partition("%")[0]
+        for nics in psutil.net_if_addrs().values()
+        for a in nics
+        if a.family.name in ("AF_INET", "AF_INET6")
+    ]
 
 
 class Laptop:
@@ -46,8 +50,13 @@ class Laptop:
             return
         mine = str(free)
         waits("your hands")
-        act = Act(Verb.LAPTOP, mine, f"give this laptop the address {mine}",
-                  f"to sign in from the network of {device.site.name}", rank=2)
+        act = Act(
+            Verb.LAPTOP,
+            mine,
+            f"give this laptop the address {mine}",
+            f"to sign in from the network of {device.site.name}",
+            rank=2,
+        )
         await self.hands.ask(act)
         self._near.add(str(net))
 

@@ -77,15 +77,29 @@ def remember(entries: Iterable[Entry]) -> Memory:
 
 def finding_data(finding: Finding) -> dict[str, str]:
     """A finding as journal data."""
-    return {"setting": finding.setting, "title": finding.title, "source": finding.source.value,
-            "planned": finding.planned, "read": finding.read, "evidence": finding.evidence,
-            "verdict": finding.verdict.value}
+    return {
+        "setting": finding.setting,
+        "title": finding.title,
+        "source": finding.source.value,
+        "planned": finding.planned,
+        "read": finding.read,
+        "evidence": finding.evidence,
+        "verdict": finding.verdict.value,
+    }
 
 
 def finding_of(device: str, data: dict[str, str]) -> Finding:
     """The inverse of `finding_data`."""
-    return Finding(device, data["setting"], data["title"], Source(data["source"]), data["planned"], data["read"],
-                   data["evidence"], Verdict(data["verdict"]))
+    return Finding(
+        device,
+        data["setting"],
+        data["title"],
+        Source(data["source"]),
+        data["planned"],
+        data["read"],
+        data["evidence"],
+        Verdict(data["verdict"]),
+    )
 
 
 def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[str, SecretRef]]:
@@ -94,8 +108,9 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
     A device that the journal knows nothing of is tried as new first, since that costs the fewest tries.
     """
     factory = [(book.factory.user, factory_secret(device, book))] if book.factory.user else []
-    planned = [(account.name, account.secret) for setting, account in device.accounts
-               if setting == "accounts.administrator"]
+    planned = [
+        (account.name, account.secret) for setting, account in device.accounts if setting == "accounts.administrator"
+    ]
     accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted]
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
     believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]

@@ -23,32 +23,29 @@ from zinger.run.pump import Pump
 from zinger.run.ways import Ways
 from zinger.run.world import World
 from zinger.script import Script, ScriptPhrase
-from zinger.talk import (
-    Conversation,
-    Keyring,
-    Manner,
-    Recognised,
-    Renewed,
-    SignedIn,
-    Stuck,
-    Told,
-    confirm,
-    take_reading,
-)
+from zinger.talk import Conversation, Keyring, Manner, Recognised, Renewed, SignedIn, Stuck, Told, confirm, take_reading
 
 
 class OnWire:
     """Says, reads and notes for one device."""
 
-    def __init__(self, world: World, device: Device, book: Phrasebook, script: Script, line: Line,
-                 memory: Memory) -> None:
+    def __init__(
+        self, world: World, device: Device, book: Phrasebook, script: Script, line: Line, memory: Memory
+    ) -> None:
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
         self.name = device.name
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
-        self.pump = Pump(Conversation(book, Manner(boots_in=boots_in)), lambda ref: world.secret(book, ref),
-                         world.masker_for(device, book), line.transcript, self._saw, world.turns)
-        self.keys = Keyring(credentials(device, book, memory), {book.factory.user: device.factory_account_secret},
-                            device.name)
+        self.pump = Pump(
+            Conversation(book, Manner(boots_in=boots_in)),
+            lambda ref: world.secret(book, ref),
+            world.masker_for(device, book),
+            line.transcript,
+            self._saw,
+            world.turns,
+        )
+        self.keys = Keyring(
+            credentials(device, book, memory), {book.factory.user: device.factory_account_secret}, device.name
+        )
         self._go = asyncio.Event()
         self._go.set()
         self._boot_began: float | None = None
@@ -89,9 +86,15 @@ class OnWire:
         if not self.book.factory.on_label or label in self.world.vault:
             return
         self.line.wait("your hands")
-        await self.world.hands.ask(Act(
-            Verb.READ_LABEL, self.name, f"read the label of {self.name}: zinger secret JOB {label.name}",
-            "its first sign-in is printed there", rank=1))
+        await self.world.hands.ask(
+            Act(
+                Verb.READ_LABEL,
+                self.name,
+                f"read the label of {self.name}: zinger secret JOB {label.name}",
+                "its first sign-in is printed there",
+                rank=1,
+            )
+        )
         if label not in self.world.vault:
             raise Stuck(f"the secret on its label is not known; enter it: zinger secret JOB {label.name}")
         self.pump.masker.know([self.world.vault.get(label)])
@@ -169,7 +172,8 @@ class OnWire:
         self.line.say("hands: console cable and power")
         self.line.wait("your hands")
         await self.world.hands.ask(
-            Act(Verb.PLUG, self.name, f"plug the console cable into {self.name}{where}, switch it on", why, rank=1))
+            Act(Verb.PLUG, self.name, f"plug the console cable into {self.name}{where}, switch it on", why, rank=1)
+        )
 
     def _recording(self, way: str) -> Recording:
         stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"

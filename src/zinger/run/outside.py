@@ -20,8 +20,12 @@ from zinger.talk import Conversation, Keyring, TalkError, arrive
 if TYPE_CHECKING:
     from zinger.run.world import World
 
-DOORS = (("services.telnet", 23, "Telnet"), ("services.http", 80, "HTTP"), ("services.https", 443, "HTTPS"),
-         ("services.ssh", 22, "SSH"))
+DOORS = (
+    ("services.telnet", 23, "Telnet"),
+    ("services.http", 80, "HTTP"),
+    ("services.https", 443, "HTTPS"),
+    ("services.ssh", 22, "SSH"),
+)
 
 
 class Outside:
@@ -57,10 +61,14 @@ class Outside:
 
     def _doors(self) -> list[tuple[str, int, str, bool]]:
         """Services whose port must answer, or refuse; SSH, where it is signed in over, is proved by that."""
-        planned = ((name, port, title, self.device.value(name)) for name, port, title in DOORS
-                   if name in self.book.phrases)
-        return [(name, port, title, is_open) for name, port, title, is_open in planned
-                if is_open is not None and not (name == "services.ssh" and is_open and self._over_ssh)]
+        planned = (
+            (name, port, title, self.device.value(name)) for name, port, title in DOORS if name in self.book.phrases
+        )
+        return [
+            (name, port, title, is_open)
+            for name, port, title, is_open in planned
+            if is_open is not None and not (name == "services.ssh" and is_open and self._over_ssh)
+        ]
 
     async def look_in(self) -> AsyncIterator[Finding]:
         """One finding after the other."""
@@ -79,8 +87,12 @@ class Outside:
         title = f"sign-in of {account.name}"
         try:
             link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
-            pump = Pump(Conversation(self.book), self._secret,
-                        self.world.masker_for(self.device, self.book), turns=self.world.turns)
+            pump = Pump(
+                Conversation(self.book),
+                self._secret,
+                self.world.masker_for(self.device, self.book),
+                turns=self.world.turns,
+            )
             pump.join(link)
             try:
                 at = await pump.do(arrive(self.book, goal, Keyring([])))
@@ -110,12 +122,21 @@ class Outside:
         except LinkError as error:
             return self._finding(setting, title, planned, str(error), str(error), False)
         read = "accepts connections" if is_open else "refused"
-        return self._finding(setting, title, planned, read, f"{self.address} port {port}: connection {read}",
-                             is_open is wanted)
+        return self._finding(
+            setting, title, planned, read, f"{self.address} port {port}: connection {read}", is_open is wanted
+        )
 
     def _secret(self, ref: SecretRef) -> str:
         return self.world.secret(self.book, ref)
 
     def _finding(self, setting: str, title: str, planned: str, read: str, evidence: str, holds: bool) -> Finding:
-        return Finding(self.device.name, setting, title, Source.OUTSIDE, planned, read, evidence,
-                       Verdict.HOLDS if holds else Verdict.DIFFERS)
+        return Finding(
+            self.device.name,
+            setting,
+            title,
+            Source.OUTSIDE,
+            planned,
+            read,
+            evidence,
+            Verdict.HOLDS if holds else Verdict.DIFFERS,
+        )

@@ -63,13 +63,22 @@ async def find_or_start(folder: JobFolder, devices: Iterable[Device], pace: floa
 def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any], pace: float, ready: Path) -> None:
     faults = settings.get("faults") or {}
     spec = {
-        "pace": pace, "chance": settings.get("chance", 0), "linger": settings.get("linger", 600),
-        "ready": str(ready), "flash": str(folder.yard / "flash.json"),
+        "pace": pace,
+        "chance": settings.get("chance", 0),
+        "linger": settings.get("linger", 600),
+        "ready": str(ready),
+        "flash": str(folder.yard / "flash.json"),
         "devices": [
-            {"key": d.name, "family": d.family, "model": d.family.replace("-", " ").title(),
-             "serial": d.serial or "unknown", "mac": d.mac or "02-00-00-00-00-00",
-             **(faults.get(d.name) or {})}
-            for d in devices if d.family in SIMULATED
+            {
+                "key": d.name,
+                "family": d.family,
+                "model": d.family.replace("-", " ").title(),
+                "serial": d.serial or "unknown",
+                "mac": d.mac or "02-00-00-00-00-00",
+                **(faults.get(d.name) or {}),
+            }
+            for d in devices
+            if d.family in SIMULATED
         ],
     }
     try:
@@ -78,14 +87,25 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         description = folder.yard / "yard.json"
         description.write_text(json.dumps(spec, indent=1))
         with (folder.yard / "yard.log").open("ab") as log:
-            subprocess.Popen([sys.executable, "-m", "zinger.practice", str(description)],
-                             stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+            subprocess.Popen(
+                [sys.executable, "-m", "zinger.practice", str(description)],
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
     except OSError as error:
         raise YardError(f"the practice yard can't be started in {folder.yard}: {error.strerror}") from None
 
 
-async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float | None, powered: bool,
-                      logins: Iterable[str] = (), as_json: bool = False) -> None:
+async def open_to_all(
+    folder: JobFolder,
+    devices: Iterable[Device],
+    pace: float | None,
+    powered: bool,
+    logins: Iterable[str] = (),
+    as_json: bool = False,
+) -> None:
     """Start the yard, print where everything listens, and keep it until Ctrl-C.
 
     `logins` are sentences about the families' factory logins, which are public, to be printed with it.
@@ -96,11 +116,14 @@ async def open_to_all(folder: JobFolder, devices: Iterable[Device], pace: float 
         await yard.ask("plug", device=name)
         if powered:
             await yard.ask("power", device=name, on=True)
-    ports = {name: {key: d[key] for key in ("console", "ssh", "telnet", "http", "https")} for name, d in
-             status["devices"].items()}
+    ports = {
+        name: {key: d[key] for key in ("console", "ssh", "telnet", "http", "https")}
+        for name, d in status["devices"].items()
+    }
     if as_json:
-        print(json.dumps({"host": "127.0.0.1", "pace": real_pace, "folder": str(folder.path), "ports": ports}),
-              flush=True)
+        print(
+            json.dumps({"host": "127.0.0.1", "pace": real_pace, "folder": str(folder.path), "ports": ports}), flush=True
+        )
     else:
         _print_ports(folder, real_pace, ports, logins)
     await _until_ended(yard)
@@ -110,12 +133,15 @@ def _print_ports(folder: JobFolder, pace: float, ports: dict[str, dict[str, int]
     print(f"practice yard x{pace:g} of {folder.path}, on 127.0.0.1; Ctrl-C ends it\n")
     print(f"{'device':<16} {'console':>16} {'ssh':>7} {'telnet':>7} {'http':>7}   (a network port refuses while shut)")
     for name, port in ports.items():
-        print(f"{name:<16} {'telnet ' + str(port['console']):>16} {port['ssh']:>7} {port['telnet']:>7} "
-              f"{port['http']:>7}")
+        print(
+            f"{name:<16} {'telnet ' + str(port['console']):>16} {port['ssh']:>7} {port['telnet']:>7} {port['http']:>7}"
+        )
     first = next(iter(ports.values()), None)
     if first:
-        print(f"\n  telnet 127.0.0.1 {first['console']}      then Return\n"
-              f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open")
+        print(
+            f"\n  telnet 127.0.0.1 {first['console']}      then Return\n"
+            f"  ssh -p {first['ssh']} NAME@127.0.0.1    once its SSH door is open"
+        )
     for login in logins:
         print(f"  {login}")
     sys.stdout.flush()

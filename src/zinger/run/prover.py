@@ -66,8 +66,14 @@ class Prover:
         async with wire.stage("power cut and boot", None, "hands: cut its power"):
             wire.line.wait("your hands")
             await wire.world.hands.ask(
-                Act(Verb.POWER_CUT, wire.name, f"cut the power of {wire.name}, give it back after 5 s",
-                    "does what was saved hold?", rank=3))
+                Act(
+                    Verb.POWER_CUT,
+                    wire.name,
+                    f"cut the power of {wire.name}, give it back after 5 s",
+                    "does what was saved hold?",
+                    rank=3,
+                )
+            )
             wire.pump.conversation.forget()
             wire.line.say("booting after the power cut")
             await wire.do(look(BOOT_SIGN))
@@ -81,8 +87,11 @@ class Prover:
 
     def owed(self) -> list[tuple[str, Source]]:
         """Every (setting, source) without which the device is not proved."""
-        sources = [Source.RUNNING, *([Source.AFTER_POWER_CUT] if self.wire.world.power_cut else []),
-                   *([Source.AFTER_RESTART] if self._restarts else [])]
+        sources = [
+            Source.RUNNING,
+            *([Source.AFTER_POWER_CUT] if self.wire.world.power_cut else []),
+            *([Source.AFTER_RESTART] if self._restarts else []),
+        ]
         phrases = [p for p in self.wire.script.phrases if p.fact]
         owed = [(p.setting, s) for p in phrases for s in sources]
         owed += [(p.setting, Source.STARTUP) for p in phrases if p.fact in self.wire.book.startup_facts]

@@ -28,9 +28,15 @@ class TakenOver(Interrupted):
 class Pump:
     """One conversation on one link at a time."""
 
-    def __init__(self, conversation: Conversation, secret: Callable[[SecretRef], str], masker: Masker,
-                 transcript: Transcript | None = None, onlooker: Callable[[Any], None] | None = None,
-                 turns: Turns | None = None) -> None:
+    def __init__(
+        self,
+        conversation: Conversation,
+        secret: Callable[[SecretRef], str],
+        masker: Masker,
+        transcript: Transcript | None = None,
+        onlooker: Callable[[Any], None] | None = None,
+        turns: Turns | None = None,
+    ) -> None:
         self.conversation = conversation
         self.link: Link | None = None
         self.recording: Recording | None = None

@@ -43,8 +43,7 @@ class Ways:
                     raise
                 await asyncio.sleep(0.5)
 
-    async def open(self, signed_in: Callable[[str, str], None],
-                   addresses: Sequence[tuple[str, int]] = ()) -> SshLink:
+    async def open(self, signed_in: Callable[[str, str], None], addresses: Sequence[tuple[str, int]] = ()) -> SshLink:
         """The first way that leads there; raises LinkError, or Stuck when somebody answers and nobody is let in."""
         old = Console.read(self.device.console).how == "old"
         failures: list[str] = []

@@ -7,8 +7,10 @@ from collections.abc import Iterable, Iterator
 
 from zinger.plan import Device
 
-_MAC = re.compile(r"(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{2}([-:.]?)(?:[0-9A-Fa-f]{2}\1?){4}[0-9A-Fa-f]{2})(?![0-9A-Fa-f])"
-                  r"|(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}(?![0-9A-Fa-f])")
+_MAC = re.compile(
+    r"(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{2}([-:.]?)(?:[0-9A-Fa-f]{2}\1?){4}[0-9A-Fa-f]{2})(?![0-9A-Fa-f])"
+    r"|(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}(?![0-9A-Fa-f])"
+)
 
 
 def whose(shown: str, devices: Iterable[Device]) -> Iterator[tuple[Device, str]]:

@@ -52,8 +52,11 @@ class World:
 
     def masker_for(self, device: Device, book: Phrasebook) -> Masker:
         """A masker for one device's stream: what can be said to it; a person's typing makes it know all."""
-        wanted = [ref for ref in (*needed_secrets(device), factory_secret(device, book))
-                  if ref in self.vault or _is_public(book, ref)]
+        wanted = [
+            ref
+            for ref in (*needed_secrets(device), factory_secret(device, book))
+            if ref in self.vault or _is_public(book, ref)
+        ]
         return Masker(secret for ref in wanted if (secret := self.secret(book, ref)))
 
     def secret(self, book: Phrasebook, ref: SecretRef) -> str:

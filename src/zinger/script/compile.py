@@ -159,15 +159,21 @@ class _Filler:
 
     def step(self, phrase: Phrase, stop: Stop, title: str) -> ScriptPhrase:
         """A phrase that serves no setting: a preparation, what keeps, a restart."""
-        return replace(self._filled(phrase, None, (None,) if phrase.fact else ()), stop=stop,
-                       title=phrase.title or title)
+        return replace(
+            self._filled(phrase, None, (None,) if phrase.fact else ()), stop=stop, title=phrase.title or title
+        )
 
     def _fill(self, phrase: Phrase, value: Value) -> ScriptPhrase:
         items = value.value if isinstance(value.value, tuple) else (value.value,)
         filled = self._filled(phrase, value.value, items if phrase.fact else ())
         setting = SETTINGS[value.setting]
-        return replace(filled, title=setting.title, stop=setting.stop, value=value.shown,
-                       also=self._fill(phrase.also, value) if phrase.also else None)
+        return replace(
+            filled,
+            title=setting.title,
+            stop=setting.stop,
+            value=value.shown,
+            also=self._fill(phrase.also, value) if phrase.also else None,
+        )
 
     def _filled(self, phrase: Phrase, value: object, items: tuple[object, ...]) -> ScriptPhrase:
         def using(source: str) -> dict[str, object]:
@@ -178,18 +184,35 @@ class _Filler:
         self._fits(lines, replies)
         shows = [render_text(phrase.shows, **{**using(phrase.shows), "value": item}) for item in items]
         return ScriptPhrase(
-            setting=phrase.setting, title=phrase.title, stop=Stop.ROLE, value="", at=phrase.at, lines=lines,
-            replies=replies, through=frozenset(phrase.through), expect=phrase.expect, progress=phrase.progress,
-            patience=phrase.patience, effect=phrase.effect, confirm=phrase.confirm and replace(
-                phrase.confirm, say=render_text(phrase.confirm.say, **using(phrase.confirm.say))),
-            undo=render_text(phrase.undo, **using(phrase.undo)) if phrase.undo else "", fact=phrase.fact,
-            expected=tuple(line for text in shows for line in text.split("\n") if line), holds=phrase.holds,
-            interview=phrase.interview)
+            setting=phrase.setting,
+            title=phrase.title,
+            stop=Stop.ROLE,
+            value="",
+            at=phrase.at,
+            lines=lines,
+            replies=replies,
+            through=frozenset(phrase.through),
+            expect=phrase.expect,
+            progress=phrase.progress,
+            patience=phrase.patience,
+            effect=phrase.effect,
+            confirm=phrase.confirm
+            and replace(phrase.confirm, say=render_text(phrase.confirm.say, **using(phrase.confirm.say))),
+            undo=render_text(phrase.undo, **using(phrase.undo)) if phrase.undo else "",
+            fact=phrase.fact,
+            expected=tuple(line for text in shows for line in text.split("\n") if line),
+            holds=phrase.holds,
+            interview=phrase.interview,
+        )
 
     def _using(self, source: str, **own: object) -> dict[str, object]:
         """The names that a template uses, with what they mean for this device."""
-        names = {**own, "plan": self.plan, "device": self.device.name,
-                 "factory_account": self.device.factory_account_secret}
+        names = {
+            **own,
+            "plan": self.plan,
+            "device": self.device.name,
+            "factory_account": self.device.factory_account_secret,
+        }
         return {name: names[name] for name in names_used(source) if name in names}
 
     def _fits(self, lines: tuple[Said, ...], replies: Mapping[str, tuple[Words, ...]]) -> None:
@@ -197,8 +220,9 @@ class _Filler:
         for line in lines:
             length = len(masked(line.words))
             if length > self.book.longest_line:
-                raise WordsError(f"it makes a line of {length} characters; {self.book.title} takes "
-                                 f"{self.book.longest_line}")
+                raise WordsError(
+                    f"it makes a line of {length} characters; {self.book.title} takes {self.book.longest_line}"
+                )
         for place, turns in replies.items():
             takes = self.book.places[place].takes
             for words in turns if takes is not None else ():

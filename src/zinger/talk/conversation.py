@@ -87,9 +87,13 @@ class Conversation:
         self._notices = 0
         self._resumed = False
         self._steps: dict[_Phase, Callable[[float], Wait | None]] = {
-            _Phase.LOOK: self._look, _Phase.TYPE: self._compare_echo, _Phase.RESUME: self._resume,
-            _Phase.MEND: self._mend, _Phase.ANSWER: self._answer,
-            _Phase.IDLE: lambda now: Wait(float("inf"), "nothing to do")}
+            _Phase.LOOK: self._look,
+            _Phase.TYPE: self._compare_echo,
+            _Phase.RESUME: self._resume,
+            _Phase.MEND: self._mend,
+            _Phase.ANSWER: self._answer,
+            _Phase.IDLE: lambda now: Wait(float("inf"), "nothing to do"),
+        }
 
     @property
     def ear(self) -> Ear:
@@ -218,8 +222,12 @@ class Conversation:
         end = self._began + self._request.patience
         if now >= end:
             said = next((line for line in reversed(self.ear.recent()) if line.strip()), "")
-            self._fail(Stuck("it talks and talks and no known place comes", said) if said else
-                       Stuck("nothing answers on this line; is it plugged in and switched on?"), now)
+            self._fail(
+                Stuck("it talks and talks and no known place comes", said)
+                if said
+                else Stuck("nothing answers on this line; is it plugged in and switched on?"),
+                now,
+            )
             return None
         return self._nudge(end, now)
 
@@ -414,8 +422,9 @@ class Conversation:
         while lines and not lines[-1]:
             del lines[-1]
         refusal = next((line for line in lines if self.book.refused(line)), None)
-        return Answer(tuple(lines), at, refusal, clipped, tuple(line for line in lines if self.book.warned(line)),
-                      disturbed)
+        return Answer(
+            tuple(lines), at, refusal, clipped, tuple(line for line in lines if self.book.warned(line)), disturbed
+        )
 
     def _run_out(self, patience: float, now: float) -> Wait | None:
         """Nothing known stands there: stare at what does, or nudge once it has been silent for long."""

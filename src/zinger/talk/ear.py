@@ -14,8 +14,10 @@ from collections import deque
 KEPT = 4 * 1024 * 1024
 LONGEST_TAIL = 4096
 RECENT = 2048
-_ESCAPE = re.compile(r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[PX^_][^\x1b]*\x1b\\"
-                     r"|[ -/]*[0-OQ-WYZ\\`-~])")
+_ESCAPE = re.compile(
+    r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[PX^_][^\x1b]*\x1b\\"
+    r"|[ -/]*[0-OQ-WYZ\\`-~])"
+)
 _UNFINISHED = re.compile(r"\x1b(?:\[[0-?]*[ -/]*|\][^\x07\x1b]{0,4096}\x1b?|[PX^_][^\x1b]{0,4096}\x1b?|[ -/]*)$")
 _CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f]")
 

@@ -80,9 +80,11 @@ class Keyring:
     @property
     def known(self) -> frozenset[str]:
         """Names that a way may count on, before its places are reached."""
-        return frozenset({"user", "password"} if self._at < len(self.credentials) else ()) | (
-            frozenset({"new_password"}) if self.renewals else frozenset()) | (
-            frozenset({"device"}) if self.device else frozenset())
+        return (
+            frozenset({"user", "password"} if self._at < len(self.credentials) else ())
+            | (frozenset({"new_password"}) if self.renewals else frozenset())
+            | (frozenset({"device"}) if self.device else frozenset())
+        )
 
     def refused(self) -> None:
         """The present credential was not accepted; after two tries the next one is taken."""
@@ -117,8 +119,9 @@ def look(patience: float) -> Errand[At]:
     return at
 
 
-def arrive(book: Phrasebook, goal: str, keys: Keyring, patience: float = 30.0,
-           stop: frozenset[str] = frozenset()) -> Errand[At]:
+def arrive(
+    book: Phrasebook, goal: str, keys: Keyring, patience: float = 30.0, stop: frozenset[str] = frozenset()
+) -> Errand[At]:
     """Find the way to a place from wherever the device is, signing in when a sign-in stands on the way.
 
     It ends earlier where it comes to one of the places `stop`.
@@ -150,8 +153,13 @@ def _take(book: Phrasebook, move: Move, at: At, keys: Keyring) -> Errand[At]:
         used = {name: value for name, value in bound.items() if name in move.uses}
         words = render(move.say, **used) if move.say is not None else (_choice(move, at, used),)
         signs_in = bool(move.uses & {"user", "password", "new_password"})
-        answer = yield Line(words, at.place.blind, expect, "signing in" if signs_in else purpose,
-                            SIGN_IN_PATIENCE if signs_in else JOIN_PATIENCE if move.choose else 30.0)
+        answer = yield Line(
+            words,
+            at.place.blind,
+            expect,
+            "signing in" if signs_in else purpose,
+            SIGN_IN_PATIENCE if signs_in else JOIN_PATIENCE if move.choose else 30.0,
+        )
     assert isinstance(answer, Answer)
     yield from _judge(book, move, answer, keys, user)
     return answer.at
@@ -215,8 +223,14 @@ def _say_line(phrase: ScriptPhrase, words: Words, to: str, at: At) -> Errand[Ans
             break
         turn = turns[answer.at.name] - (answer.refusal is not None and turns[answer.at.name] > 0)
         turns[answer.at.name] = turn + 1
-        answer = yield Line(reply[min(turn, len(reply) - 1)], answer.at.place.blind, expect, phrase.title,
-                            phrase.patience, phrase.progress)
+        answer = yield Line(
+            reply[min(turn, len(reply) - 1)],
+            answer.at.place.blind,
+            expect,
+            phrase.title,
+            phrase.patience,
+            phrase.progress,
+        )
         assert isinstance(answer, Answer)
         lines, warned = lines + answer.lines, warned + answer.warnings
     if answer.refusal:
@@ -265,8 +279,13 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
             turns.clear()
         words = _reply(script, held, at, lines, asked[at.name], turns[at.name])
         turns[at.name] += 1
-        answer = yield Line(words, at.place.blind, expect, f"question {sum(asked.values())}, "
-                            f"{at.name.replace('_', ' ')}", interview.patience)
+        answer = yield Line(
+            words,
+            at.place.blind,
+            expect,
+            f"question {sum(asked.values())}, {at.name.replace('_', ' ')}",
+            interview.patience,
+        )
         assert isinstance(answer, Answer)
         if answer.refusal:
             if asked[answer.at.name] > BLIND_REFUSALS + len(held.answers.get(answer.at.name, ())):
@@ -278,15 +297,15 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
     return Answer(lines, at)
 
 
-def _reply(script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int,
-           turn: int) -> Words:
+def _reply(script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int) -> Words:
     """What to answer at a question; Enter alone where what stands there is already as planned."""
     summary = held.interview.summary
     if summary and at.name == summary.at:
         wrong = _wrong_in_summary(script, held, lines)
         if wrong and time > 1:
-            raise Stuck(f"its summary shows {', '.join(wrong)} otherwise than planned, also when asked again",
-                        "\n".join(lines))
+            raise Stuck(
+                f"its summary shows {', '.join(wrong)} otherwise than planned, also when asked again", "\n".join(lines)
+            )
         return (summary.no if wrong else summary.yes,)
     if at.name not in held.answers:
         raise Stuck(f"the plan does not say what to answer at {at.name.replace('_', ' ')}")
@@ -300,8 +319,14 @@ def _wrong_in_summary(script: Script, held: ScriptInterview, lines: tuple[str, .
     assert held.interview.summary is not None
     taken = held.interview.summary.take
     facts = gather(taken, lines)
-    return [p.title for p in script.phrases if p.setting in held.settings and p.fact is not None and p.fact in taken
-            and tuple(fact.value for fact in facts.get(p.fact, ())) != p.expected]
+    return [
+        p.title
+        for p in script.phrases
+        if p.setting in held.settings
+        and p.fact is not None
+        and p.fact in taken
+        and tuple(fact.value for fact in facts.get(p.fact, ())) != p.expected
+    ]
 
 
 def _setting_of(script: Script, place: str) -> str:
@@ -312,8 +337,9 @@ def confirm(book: Phrasebook, phrase: ScriptPhrase, keys: Keyring) -> Errand[Ans
     """Say that a change which would go back by itself is to stay."""
     assert phrase.confirm is not None
     at = yield from arrive(book, phrase.confirm.at, keys)
-    answer = yield Line((phrase.confirm.say,), at.place.blind, frozenset({phrase.confirm.at}),
-                        f"confirming the {phrase.title}")
+    answer = yield Line(
+        (phrase.confirm.say,), at.place.blind, frozenset({phrase.confirm.at}), f"confirming the {phrase.title}"
+    )
     assert isinstance(answer, Answer)
     if answer.refusal:
         raise RefusedByDevice(phrase.setting, answer.refusal)

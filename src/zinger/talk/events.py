@@ -200,4 +200,3 @@ class Told:
 
 
 Event = Recognised | Typed | Mended | Nudged | SignedIn | Renewed | Told
-

@@ -76,8 +76,9 @@ class Typist:
     def resume(self, standing: str) -> int:
         """Go on from what really stands there; returns how many characters must be rubbed out first."""
         pairs = zip(self._text, standing, strict=False)
-        self._sent = next((n for n, (wanted, got) in enumerate(pairs) if wanted != got),
-                          min(len(self._text), len(standing)))
+        self._sent = next(
+            (n for n, (wanted, got) in enumerate(pairs) if wanted != got), min(len(self._text), len(standing))
+        )
         return len(standing) - self._sent
 
     def came_back_damaged(self) -> bool:

@@ -269,8 +269,13 @@ class ZingerApp(App[None]):
         def look(task: asyncio.Task[None]) -> None:
             error = None if task.cancelled() else task.exception()
             if isinstance(error, JournalError):
-                self.push_screen(message("The journal can't be written", f"{error}. Nothing more is said to any "
-                                         "device that is not written down first; make room and start again."))
+                self.push_screen(
+                    message(
+                        "The journal can't be written",
+                        f"{error}. Nothing more is said to any "
+                        "device that is not written down first; make room and start again.",
+                    )
+                )
             elif isinstance(error, Exception):
                 self._handle_exception(error)
 
@@ -293,8 +298,11 @@ class ZingerApp(App[None]):
 
     def action_leave(self) -> None:
         """Quit; asks first when devices are in mid-conversation."""
-        busy = {name: c.state_in_words() for name, c in self.run_.carriers.items()
-                if self.job.board.lines[name].active} if self.run_ else {}
+        busy = (
+            {name: c.state_in_words() for name, c in self.run_.carriers.items() if self.job.board.lines[name].active}
+            if self.run_
+            else {}
+        )
         unsaved = self._desk.edits.unsaved if self._desk else []
         if unsaved and not busy:
             body = Text("These changes of the plan are not saved:\n\n", PAPER)
@@ -328,13 +336,17 @@ class ZingerApp(App[None]):
         yield SystemCommand("Write the papers", "drawing, timeline, proof sheet, as-built table", self.action_handover)
         for family in dict.fromkeys(d.family for d in self.job.plan.devices):
             if family in self.job.families:
-                yield SystemCommand(f"Factory card of {self.job.families[family].title}", "how it comes out of its box",
-                                    lambda f=family: self.open_card(f))
+                yield SystemCommand(
+                    f"Factory card of {self.job.families[family].title}",
+                    "how it comes out of its box",
+                    lambda f=family: self.open_card(f),
+                )
         for name in self.job.board.lines:
             yield SystemCommand(f"Wire of {name}", "the device, live", lambda n=name: self.open_wire(n))
             yield SystemCommand(f"Proof of {name}", "planned and read back", lambda n=name: self.open_proof(n))
-            yield SystemCommand(f"Read-through of {name}", "what will be said",
-                                lambda n=name: self.open_read_through(n))
+            yield SystemCommand(
+                f"Read-through of {name}", "what will be said", lambda n=name: self.open_read_through(n)
+            )
 
 
 def show(job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:

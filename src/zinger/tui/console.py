@@ -23,8 +23,14 @@ from zinger.tui.rows import Rows
 
 ROWS, COLUMNS = 24, 200
 A_TICK = 3 * 1024
-SIGN = {"said": ("»", SLATE), "mended": ("!", ROSE), "person": ("▸", VIOLET), "noise": ("~", DIM),
-        "evidence": ("●", GREEN), "nudged": ("·", DIM)}
+SIGN = {
+    "said": ("»", SLATE),
+    "mended": ("!", ROSE),
+    "person": ("▸", VIOLET),
+    "noise": ("~", DIM),
+    "evidence": ("●", GREEN),
+    "nudged": ("·", DIM),
+}
 
 
 class Emulator(pyte.Screen):
@@ -165,8 +171,11 @@ class Console(Rows):
         elif kind == "evidence":
             what = "evidence"
         elif since == at:
-            what = {"said": f"said for: {purpose}", "mended": f"came back damaged, said again: {purpose}",
-                    "nudged": "Enter was pressed here"}.get(self._marks.get(at, ""), purpose)
+            what = {
+                "said": f"said for: {purpose}",
+                "mended": f"came back damaged, said again: {purpose}",
+                "nudged": "Enter was pressed here",
+            }.get(self._marks.get(at, ""), purpose)
         else:
             what = f"answer to: {purpose}" if purpose else "before anything was said"
         return f"line {at + 1} of {self.count()} · {what}"

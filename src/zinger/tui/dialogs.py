@@ -16,20 +16,59 @@ from zinger.tui.look import BRASS, DIM, GREEN, PAPER, VIOLET, legend
 from zinger.tui.parts import key_hint
 
 HELP = (
-    ("everywhere", (("up down Enter", "choose and open"), ("[ ]", "previous and next device"), ("Esc", "back"),
-                    ("?", "this help"), ("Ctrl-P", "all commands"), ("Ctrl-Q", "quit"))),
-    ("line-up", (("g", "go: carry the devices"), ("Enter", "wire of the device"), ("p", "its proof"),
-                 ("r", "read through what will be said"), ("n", "next that needs you"), ("/", "filter"),
-                 ("d", "dense or roomy"), ("1-9", "that act of the hands list is done"), ("h", "write the papers"))),
-    ("plan", (("e", "from the line-up: the plan; there: edit the value"),
-              ("Tab", "while editing: for the device, its role, its site or the baseline"),
-              ("space", "select devices, to edit all of them at once"), ("m", "look at a repair and make it"),
-              ("u y", "undo, redo"), ("n", "next finding"), ("+", "a new device"), ("a", "all settings"),
-              ("s", "save"), ("i", "import a sheet"), ("f", "factory card: how it comes out of its box"))),
-    ("wire", (("F2", "take the wire; again: hand it back"), ("space", "hold before the next phrase; again: go on"),
-              ("a", "look again and go on"), ("Tab", "go through what it showed; what each line was for"),
-              ("/", "find in it"), ("F3", "send a break, while you have the wire"),
-              ("v", "its recordings, played back: space, + -, arrows, n b"))),
+    (
+        "everywhere",
+        (
+            ("up down Enter", "choose and open"),
+            ("[ ]", "previous and next device"),
+            ("Esc", "back"),
+            ("?", "this help"),
+            ("Ctrl-P", "all commands"),
+            ("Ctrl-Q", "quit"),
+        ),
+    ),
+    (
+        "line-up",
+        (
+            ("g", "go: carry the devices"),
+            ("Enter", "wire of the device"),
+            ("p", "its proof"),
+            ("r", "read through what will be said"),
+            ("n", "next that needs you"),
+            ("/", "filter"),
+            ("d", "dense or roomy"),
+            ("1-9", "that act of the hands list is done"),
+            ("h", "write the papers"),
+        ),
+    ),
+    (
+        "plan",
+        (
+            ("e", "from the line-up: the plan; there: edit the value"),
+            ("Tab", "while editing: for the device, its role, its site or the baseline"),
+            ("space", "select devices, to edit all of them at once"),
+            ("m", "look at a repair and make it"),
+            ("u y", "undo, redo"),
+            ("n", "next finding"),
+            ("+", "a new device"),
+            ("a", "all settings"),
+            ("s", "save"),
+            ("i", "import a sheet"),
+            ("f", "factory card: how it comes out of its box"),
+        ),
+    ),
+    (
+        "wire",
+        (
+            ("F2", "take the wire; again: hand it back"),
+            ("space", "hold before the next phrase; again: go on"),
+            ("a", "look again and go on"),
+            ("Tab", "go through what it showed; what each line was for"),
+            ("/", "find in it"),
+            ("F3", "send a break, while you have the wire"),
+            ("v", "its recordings, played back: space, + -, arrows, n b"),
+        ),
+    ),
 )
 
 

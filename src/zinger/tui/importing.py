@@ -230,8 +230,10 @@ class ImportScreen(PlainScreen):
         text = Text()
         if problems:
             count = len(problems)
-            text.append(f" {count} cell{'s' * (count > 1)} can't be read; correct the sheet and read it again\n",
-                        Style(color=ROSE, bold=True))
+            text.append(
+                f" {count} cell{'s' * (count > 1)} can't be read; correct the sheet and read it again\n",
+                Style(color=ROSE, bold=True),
+            )
         for problem in problems[:6]:
             text.append(f"  {problem}\n", PAPER)
         if not problems and self._imported:

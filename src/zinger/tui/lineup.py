@@ -101,8 +101,9 @@ class LineMap(Rows):
         sites: dict[str, list[Line]] = {}
         for line in lines:
             sites.setdefault(line.device.site.key, []).append(line)
-        planned = [(d, title) for d, title in self.board.planned
-                   if self._matches(f"{d.name} {title} {d.site.name} planned")]
+        planned = [
+            (d, title) for d, title in self.board.planned if self._matches(f"{d.name} {title} {d.site.name} planned")
+        ]
         for device, _ in planned:
             sites.setdefault(device.site.key, [])
         roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) + len(planned) < 30
@@ -161,8 +162,10 @@ class LineMap(Rows):
         return self._line(line, track, width) if kind == "line" else self._caption(line, track, width)
 
     def _line(self, line: Line, track: Track, width: int) -> Text:
-        row = Text().append(f" {fit(line.device.name, track.name - 1):<{track.name}}",
-                            Style(color=PAPER, bold=line.mood is not Mark.AHEAD))
+        row = Text().append(
+            f" {fit(line.device.name, track.name - 1):<{track.name}}",
+            Style(color=PAPER, bold=line.mood is not Mark.AHEAD),
+        )
         row.append(f"{line.family:<{track.family}}" if track.family else "", DIM)
         row.append_text(track.draw(line))
         row.append("   ")
@@ -340,8 +343,12 @@ class LineUp(ZingerScreen):
         if not names:
             self.notify("nothing needs you")
             return
-        after = [n for n in names if list(self.app.job.board.lines).index(n) >
-                 list(self.app.job.board.lines).index(lines.selected or names[0])]
+        after = [
+            n
+            for n in names
+            if list(self.app.job.board.lines).index(n)
+            > list(self.app.job.board.lines).index(lines.selected or names[0])
+        ]
         lines.select((after or names)[0])
 
     def action_dense(self) -> None:

@@ -29,10 +29,24 @@ SHAPE = {
 }
 TURNING = "◐◓◑◒"
 TRACK = {Mark.PROVED: "━", Mark.SAID: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
-MOOD = {Mark.AHEAD: DIM, Mark.NOW: BRASS, Mark.SAID: SLATE, Mark.PROVED: GREEN, Mark.DIFFERS: ROSE,
-        Mark.NEEDS_YOU: VIOLET, Mark.NONE: DIM}
-LEGEND = ((Mark.AHEAD, "ahead"), (Mark.NOW, "under way"), (Mark.SAID, "said"), (Mark.PROVED, "proved"),
-          (Mark.DIFFERS, "differs"), (Mark.NEEDS_YOU, "needs you"), (Mark.NONE, "not for this device"))
+MOOD = {
+    Mark.AHEAD: DIM,
+    Mark.NOW: BRASS,
+    Mark.SAID: SLATE,
+    Mark.PROVED: GREEN,
+    Mark.DIFFERS: ROSE,
+    Mark.NEEDS_YOU: VIOLET,
+    Mark.NONE: DIM,
+}
+LEGEND = (
+    (Mark.AHEAD, "ahead"),
+    (Mark.NOW, "under way"),
+    (Mark.SAID, "said"),
+    (Mark.PROVED, "proved"),
+    (Mark.DIFFERS, "differs"),
+    (Mark.NEEDS_YOU, "needs you"),
+    (Mark.NONE, "not for this device"),
+)
 
 
 def shape(mark: Mark) -> Text:

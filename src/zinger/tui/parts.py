@@ -78,8 +78,11 @@ class Headline(Watcher):
 
     def _mode(self, width: int) -> Text:
         small = self.app.size.width < SMALL[0] or self.app.size.height < SMALL[1]
-        note = f" {self.app.size.width}x{self.app.size.height} is small, {SMALL[0]}x{SMALL[1]} or more shows all " \
-            if small else ""
+        note = (
+            f" {self.app.size.width}x{self.app.size.height} is small, {SMALL[0]}x{SMALL[1]} or more shows all "
+            if small
+            else ""
+        )
         if self.board.practice:
             pace = f" ×{self.board.pace:g}" if self.board.pace else ""
             words = f" PRACTICE YARD{pace} "
@@ -106,10 +109,7 @@ class PlainScreen(Screen[None]):
         return Static(text, id="title-line")
 
 
-COMMON: list[BindingType] = [
-    Binding("escape", "app.back", "back"),
-    Binding("question_mark", "app.help", "help"),
-]
+COMMON: list[BindingType] = [Binding("escape", "app.back", "back"), Binding("question_mark", "app.help", "help")]
 """Keys of every screen; each screen puts its own before them, since the footer cuts at the right."""
 
 
@@ -117,6 +117,7 @@ class ZingerScreen(Screen[None]):
     """A screen over the board that looks at it ten times a second, and shows only what changed."""
 
     app: ZingerApp
+
     def on_mount(self) -> None:
         """Begin to follow the board."""
         self.set_interval(TICK, self._tick)
@@ -171,4 +172,3 @@ def key_hint(keys: list[tuple[str, str]]) -> Text:
     for key, word in keys:
         text.append(f" {key} ", Style(color=BRASS, bold=True)).append(f"{word}  ", DIM)
     return text
-

@@ -115,9 +115,16 @@ class Tree(Rows):
         for device in plan.devices:
             self.at_site.setdefault(device.site.key, []).append(device)
         sites = {site.key: site for site in plan.sites} | {
-            key: devices[0].site for key, devices in self.at_site.items() if devices}
-        self._groups = [(site, [self._words(d) for d in self.at_site.get(key, [])],
-                         [("device", d) for d in self.at_site.get(key, [])]) for key, site in sites.items()]
+            key: devices[0].site for key, devices in self.at_site.items() if devices
+        }
+        self._groups = [
+            (
+                site,
+                [self._words(d) for d in self.at_site.get(key, [])],
+                [("device", d) for d in self.at_site.get(key, [])],
+            )
+            for key, site in sites.items()
+        ]
         self._version += 1
         self.lay_out()
 
@@ -164,8 +171,12 @@ class Tree(Rows):
         """The line of a key; the present one when there is none."""
         if key is None:
             return self.cursor
-        return next((i for i, (kind, what) in enumerate(self._items) if kind == "device" and what.name == key), next(
-            (i for i in range(len(self._items)) if self._items[i][0] == "site" and self.key(i) == key), self.cursor))
+        return next(
+            (i for i, (kind, what) in enumerate(self._items) if kind == "device" and what.name == key),
+            next(
+                (i for i in range(len(self._items)) if self._items[i][0] == "site" and self.key(i) == key), self.cursor
+            ),
+        )
 
     def stamp(self, index: int) -> Hashable:
         kind, what = self._items[index]
@@ -223,8 +234,11 @@ class Tree(Rows):
 
     def choose(self) -> None:
         """Take the device under the cursor into the selection, or out; on a site, all of it."""
-        names = {self.device.name} if self.device else {
-            d.name for d in (self.at_site.get(self.site.key, []) if self.site else [])}
+        names = (
+            {self.device.name}
+            if self.device
+            else {d.name for d in (self.at_site.get(self.site.key, []) if self.site else [])}
+        )
         self.chosen = self.chosen - names if names <= self.chosen else self.chosen | names
         self.refresh()
 
@@ -343,8 +357,15 @@ class Facts(Watcher):
         return text
 
 
-_USES = {Use.GATEWAY: ("▲", BRASS), Use.DEVICE: ("■", GREEN), Use.SERVER: ("●", SLATE), Use.POOL: ("▒", VIOLET),
-         Use.CLASH: ("◆", ROSE), Use.RESERVED: ("-", DIM), Use.FREE: ("·", FAINT)}
+_USES = {
+    Use.GATEWAY: ("▲", BRASS),
+    Use.DEVICE: ("■", GREEN),
+    Use.SERVER: ("●", SLATE),
+    Use.POOL: ("▒", VIOLET),
+    Use.CLASH: ("◆", ROSE),
+    Use.RESERVED: ("-", DIM),
+    Use.FREE: ("·", FAINT),
+}
 _WORTH = [Use.CLASH, Use.GATEWAY, Use.DEVICE, Use.SERVER, Use.POOL, Use.RESERVED, Use.FREE]
 
 
@@ -457,8 +478,11 @@ class Findings(Rows):
     @staticmethod
     def _who(problem: Problem) -> str:
         if len(problem.devices) > 1:
-            return f"{problem.devices[0]} +{len(problem.devices) - 1}" if len(problem.devices) <= 4 \
+            return (
+                f"{problem.devices[0]} +{len(problem.devices) - 1}"
+                if len(problem.devices) <= 4
                 else f"{len(problem.devices)} devices"
+            )
         return problem.devices[0] if problem.devices else problem.spot.file
 
     @property

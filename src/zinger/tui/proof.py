@@ -19,8 +19,12 @@ from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
 SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
-HEADS = {Source.RUNNING: "running", Source.STARTUP: "startup", Source.AFTER_POWER_CUT: "power cut",
-         Source.OUTSIDE: "network"}
+HEADS = {
+    Source.RUNNING: "running",
+    Source.STARTUP: "startup",
+    Source.AFTER_POWER_CUT: "power cut",
+    Source.OUTSIDE: "network",
+}
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
 COLUMN = 10
 
@@ -64,7 +68,6 @@ class Findings(Rows):
             words += f", but {worst.source.value}: {worst.read or 'nothing'}"
         return row.append(f"  {fit(words, width - row.cell_len - 3)}", PAPER if good else ROSE)
 
-
     def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
         """A ring where a finding is still to come, a dash where none is owed."""
         read_back = any(p.setting == setting and p.fact for p in self.line.script.phrases)
@@ -76,8 +79,11 @@ class Heads(Widget):
     """The names of the columns."""
 
     def render(self) -> RenderResult:
-        return Text(f"  {'setting':<26}", DIM).append(
-            "".join(f"{HEADS[s]:^{COLUMN}}" for s in SOURCES), DIM).append("  planned", DIM)
+        return (
+            Text(f"  {'setting':<26}", DIM)
+            .append("".join(f"{HEADS[s]:^{COLUMN}}" for s in SOURCES), DIM)
+            .append("  planned", DIM)
+        )
 
 
 class Evidence(Widget):
@@ -151,7 +157,6 @@ class Proof(DeviceScreen):
     def action_again(self) -> None:
         """Carry this device again: look, say what is not so, prove."""
         self.app.resume(self.device)
-
 
 
 class Summary(Widget):

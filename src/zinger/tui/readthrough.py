@@ -158,7 +158,6 @@ class ReadThrough(DeviceScreen):
         self._show()
 
 
-
 class Title(Widget):
     """What is shown: one script, or where two differ."""
 

@@ -54,8 +54,9 @@ class Files(Rows):
         file = self.files[index]
         begun = time.strftime("%Y-%m-%d %H:%M", time.localtime(file.stat().st_mtime))
         size = f"{file.stat().st_size / 1024:.0f} KB"
-        return Text.assemble((f" {begun} ", PAPER), (f" {file.stem.rsplit('-', 1)[-1]:<9}", SLATE),
-                             (fit(size, max(4, width - 30)), DIM))
+        return Text.assemble(
+            (f" {begun} ", PAPER), (f" {file.stem.rsplit('-', 1)[-1]:<9}", SLATE), (fit(size, max(4, width - 30)), DIM)
+        )
 
 
 class Bar(Widget):
@@ -72,9 +73,14 @@ class Bar(Widget):
         width = max(10, self.size.width - 4)
         done = round(width * played.position / played.length) if played.length else width
         marks = {round((width - 1) * at / played.length) for at, _ in played.marks} if played.length else set()
-        text = Text.assemble("  ", ("▶ " if played.playing else "‖ ", Style(color=BRASS, bold=True)),
-                             (f"{minutes(played.position)} of {minutes(played.length)}", PAPER),
-                             (f"   ×{played.speed:g}", SLATE), (f"   {played.doing}", GREEN), "\n  ")
+        text = Text.assemble(
+            "  ",
+            ("▶ " if played.playing else "‖ ", Style(color=BRASS, bold=True)),
+            (f"{minutes(played.position)} of {minutes(played.length)}", PAPER),
+            (f"   ×{played.speed:g}", SLATE),
+            (f"   {played.doing}", GREEN),
+            "\n  ",
+        )
         for cell in range(width):
             lit = cell < done
             text.append("┃" if cell in marks else "━" if lit else "─", BRASS if lit else FAINT)

@@ -146,8 +146,10 @@ class Welcome(PlainScreen):
 class NewJob(PlainScreen):
     """A new job: its name, its folder, and the sheet to begin from, or none."""
 
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "app.back", "back"),
-                                             Binding("ctrl+s", "make", "make it", priority=True)]
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "app.back", "back"),
+        Binding("ctrl+s", "make", "make it", priority=True),
+    ]
 
     def __init__(self) -> None:
         super().__init__("new job", "")
@@ -182,8 +184,11 @@ class NewJob(PlainScreen):
 
     def on_descendant_focus(self, event: events.DescendantFocus) -> None:
         """Say what the line under the cursor is for."""
-        hints = {"job-name": "Enter goes on to the folder.", "job-folder": "Empty takes the folder that is shown.",
-                 "job-sheet": "Enter makes the job; of a sheet, its headings are shown first."}
+        hints = {
+            "job-name": "Enter goes on to the folder.",
+            "job-folder": "Empty takes the folder that is shown.",
+            "job-sheet": "Enter makes the job; of a sheet, its headings are shown first.",
+        }
         if (hint := hints.get(event.widget.id or "")) is not None:
             self._say(f"  {hint}", DIM)
 

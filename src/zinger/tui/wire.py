@@ -25,8 +25,17 @@ from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
 
-KEYS = {"enter": "\r", "backspace": "\x7f", "tab": "\t", "escape": "\x1b", "up": "\x1b[A", "down": "\x1b[B",
-        "right": "\x1b[C", "left": "\x1b[D", "space": " "}
+KEYS = {
+    "enter": "\r",
+    "backspace": "\x7f",
+    "tab": "\t",
+    "escape": "\x1b",
+    "up": "\x1b[A",
+    "down": "\x1b[B",
+    "right": "\x1b[C",
+    "left": "\x1b[D",
+    "space": " ",
+}
 
 
 class ScriptView(Rows):
@@ -184,8 +193,13 @@ def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
         spine.append(at)
 
     def contexts(of: str) -> list[str]:
-        return [o for m in book.moves_from(of) if m.say for o in m.outcomes
-                if book.places[o].kind is Kind.PROMPT and o not in spine and o != of]
+        return [
+            o
+            for m in book.moves_from(of)
+            if m.say
+            for o in m.outcomes
+            if book.places[o].kind is Kind.PROMPT and o not in spine and o != of
+        ]
 
     branches = []
     for context in contexts(book.home):
@@ -348,7 +362,6 @@ class Wire(DeviceScreen):
     def action_again(self) -> None:
         """Look again and go on, after it needed you or differed."""
         self.app.resume(self.device)
-
 
 
 class State(Watcher):

@@ -87,8 +87,11 @@ def too_many(device: Device, look: Look) -> Iterator[Found]:
         planned = device.value(setting)
         if isinstance(planned, tuple) and len(planned) > most:
             title = rules.title if rules else ""
-            yield Found(f"{len(planned)} {SETTINGS[setting].title} are planned; {title} takes {most}",
-                        f"Leave out {len(planned) - most}", setting)
+            yield Found(
+                f"{len(planned)} {SETTINGS[setting].title} are planned; {title} takes {most}",
+                f"Leave out {len(planned) - most}",
+                setting,
+            )
 
 
 @device_check("hostname-too-long", MEND, "hostname")
