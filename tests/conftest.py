@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import subprocess
-import sys
 from collections.abc import AsyncIterator, Callable, Iterator
 from dataclasses import dataclass
 from importlib import resources
@@ -15,14 +15,14 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-from zinger.keep import JobFolder
-from zinger.link import Yard
+from tests.terminal import ZINGER, Terminal
+from zinger.link.yard import Yard
 from zinger.phrasebook import Phrasebook, shipped_families
 from zinger.run.practice import find_or_start
+from zinger.store.folder import JobFolder
 
 settings.register_profile("zinger", deadline=None)  # a busy machine is no fault
 settings.load_profile("zinger")
-ZINGER = [sys.executable, "-m", "zinger.cli"]
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -117,3 +117,21 @@ def stop_yard(folder: Path) -> None:
         with socket.create_connection(("127.0.0.1", json.loads(ready.read_text())["port"])) as control:
             control.sendall(b'{"do": "stop"}\n')
             control.recv(100)
+
+
+NUMBERS = itertools.count()
+
+
+@pytest.fixture
+def start(tmp_path: Path) -> Iterator[Callable[..., Terminal]]:
+    open_now: list[tuple[Terminal, Path]] = []
+
+    def begin(folder: Path, *args: str, **size: int) -> Terminal:
+        terminal = Terminal(f"zinger-{os.getpid()}-{next(NUMBERS)}", folder, *args, **size)
+        open_now.append((terminal, folder))
+        return terminal
+
+    yield begin
+    for terminal, folder in open_now:
+        terminal.close()
+        stop_yard(folder)

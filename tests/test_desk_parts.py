@@ -9,15 +9,17 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import lay_out, zinger
-from zinger.handover import write_papers
-from zinger.keep import JobFolder, JobFolderError
+from zinger.desk.editing import Desk
+from zinger.desk.firstcontact import Port, commands, laptop_plan
+from zinger.desk.incoming import Incoming
+from zinger.desk.jobs import begin_empty, fresh_demo, last_job, recent_jobs, remember_job
+from zinger.handover.papers import write_papers
 from zinger.phrasebook import Families
 from zinger.plan import Plan, read_job, read_sheet, resolve
 from zinger.plan.addresses import Use, hosts, ladder, laptop_address
-from zinger.run import Desk, OpenJob, Options, Run, RunError, laptop_plan
-from zinger.run.firstcontact import Port, commands
-from zinger.run.incoming import Incoming
-from zinger.run.jobs import begin_empty, fresh_demo, last_job, recent_jobs, remember_job
+from zinger.run.hands import RunError
+from zinger.run.job import OpenJob, Options, Run
+from zinger.store.folder import JobFolder, JobFolderError
 
 FAMILIES = Families()
 JOB = """\

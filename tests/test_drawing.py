@@ -13,9 +13,10 @@ import pyte
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER
-from zinger.keep import JobFolder
 from zinger.phrasebook import Phrasebook
-from zinger.run import Mark, OpenJob
+from zinger.run.board import Mark
+from zinger.run.job import OpenJob
+from zinger.store.folder import JobFolder
 from zinger.tui.console import A_TICK, Console, Emulator
 from zinger.tui.lineup import STOPS, Track, sentence
 from zinger.tui.look import SHAPE, fit, minutes

@@ -11,12 +11,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zinger.keep import ChangedOutside, JobFolder, JobFolderError
+from zinger.desk.editing import Desk
+from zinger.files import FileError
 from zinger.phrasebook import Families
 from zinger.plan import Change
 from zinger.plan.documents import JobDocument, open_sheet
 from zinger.plan.editing import Edits, Files
-from zinger.run import Desk
+from zinger.store.folder import ChangedOutside, JobFolder
 
 RULES = Families().rules
 SHEET = (
@@ -173,7 +174,7 @@ def test_a_full_disk_leaves_the_files_as_they_were(desk: Desk, monkeypatch: pyte
     device = desk.plan.device("kvr-wj-sw1")
     desk.make(desk.changes([device], "banner", "Hello", desk.places([device], "banner")[0]), "x")
     monkeypatch.setattr("os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
-    with pytest.raises(JobFolderError, match="it is as it was before"):
+    with pytest.raises(FileError, match="is as it was before"):
         desk.save()
     assert desk.folder.files() == before and desk.edits.unsaved == ["x"]
 

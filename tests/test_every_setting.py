@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 from tests.test_run import carried
-from zinger.keep import JobFolder
-from zinger.run import OpenJob
+from zinger.run.job import OpenJob
+from zinger.store.folder import JobFolder
 
 JOB = """\
 job: Kettlestone Valley Railway

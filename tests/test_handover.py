@@ -14,13 +14,14 @@ import pytest
 from reportlab.graphics.shapes import Drawing, Group, Rect, String
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
-from zinger.handover import write_papers
 from zinger.handover.drawing import fitted, site_drawing, timeline
+from zinger.handover.papers import write_papers
 from zinger.handover.record import DeviceRecord, Span, Whose, records
-from zinger.keep import Entry, JobFolder
 from zinger.proof import Finding, Source, Verdict
-from zinger.run import OpenJob
+from zinger.run.job import OpenJob
 from zinger.run.memory import finding_data
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Entry
 
 LONG = "an-extraordinarily-long-place-name-at-the-far-end-of-the-line"
 

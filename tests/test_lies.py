@@ -7,10 +7,11 @@ from importlib import resources
 
 from tests.conftest import Practice, zinger
 from tests.test_run import carried
-from zinger.keep import Vault
 from zinger.plan import SecretRef
 from zinger.proof import Source, Verdict
-from zinger.run import Mark, OpenJob, Options, Run
+from zinger.run.board import Mark
+from zinger.run.job import OpenJob, Options, Run
+from zinger.store.vault import Vault
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
 

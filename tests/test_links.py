@@ -19,22 +19,13 @@ import asyncssh
 import pytest
 
 from tests.conftest import Practice
-from zinger.link import (
-    AuthRefused,
-    HostKeys,
-    Link,
-    LinkError,
-    LiveDialer,
-    Refused,
-    Unreachable,
-    Yard,
-    YardDialer,
-    YardError,
-    open_ssh,
-    open_tcp,
-    open_telnet,
-)
+from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable
+from zinger.link.dial import LiveDialer
+from zinger.link.hostkeys import HostKeys
 from zinger.link.serial import find_settings
+from zinger.link.ssh import open_ssh
+from zinger.link.tcp import open_tcp, open_telnet
+from zinger.link.yard import Yard, YardDialer, YardError
 
 Serve = Callable[[Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]], Awaitable[int]]
 

@@ -19,7 +19,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import ZINGER, zinger
-from zinger.keep import Journal
+from zinger.store.journal import Journal
 
 PACKAGES = {
     "sshd": "openssh-server",

@@ -10,9 +10,12 @@ import pytest
 
 from tests.conftest import ONE_DEVICE, Practice, zinger
 from tests.test_run import carried
-from zinger.keep import JobFolder, Journal, Locked
 from zinger.proof import Source
-from zinger.run import Mark, OpenJob, remember
+from zinger.run.board import Mark
+from zinger.run.job import OpenJob
+from zinger.run.memory import remember
+from zinger.store.folder import JobFolder, Locked
+from zinger.store.journal import Journal
 
 
 async def test_a_dhcp_client_is_said_and_proved_from_its_console(practice: Practice) -> None:
@@ -67,7 +70,7 @@ def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[...
 
 
 async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:
-    from zinger.run import Options, Run
+    from zinger.run.job import Options, Run
 
     job = OpenJob(practice.folder)
     run = Run(job, Options(power_cut=False))
@@ -114,8 +117,8 @@ def test_a_secret_is_shown_only_when_asked_for(job: Callable[..., Path]) -> None
 async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
     job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from zinger.cli import _own_fault
-    from zinger.run import Options
+    from zinger.cli.app import _own_fault
+    from zinger.run.job import Options
     from zinger.tui import ZingerApp
 
     app = ZingerApp(OpenJob(JobFolder(job())), Options(), start=False)

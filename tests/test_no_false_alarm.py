@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 
 from tests.conftest import zinger
 from tests.test_checks import BRIDGE, EDGE, RULES, SWITCH, TRAITS, VOICE, WIRELESS, Row, files_of, of, other, sw
-from zinger.keep import JobFolder, JobFolderError, write_whole
+from zinger.files import FileError, write_whole
 from zinger.phrasebook import Families, PhrasebookError, load_family
 from zinger.plan import UnreadableError, read_job, read_sheet, resolve
 from zinger.plan.documents import CsvSheet, JobDocument
 from zinger.plan.transfer import propose, take
-from zinger.run import OpenJob
+from zinger.run.job import OpenJob
 from zinger.script import compile_script
+from zinger.store.folder import JobFolder
 
 # check, rows that look like its example but are right
 FINE: list[tuple[str, list[Row]]] = [
@@ -162,7 +163,7 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pyte
     write_whole(file, b"new")
     assert file.read_bytes() == b"new" and file.stat().st_mode & 0o777 == 0o640
     monkeypatch.setattr("os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
-    with pytest.raises(JobFolderError, match="it is as it was before"):
+    with pytest.raises(FileError, match="is as it was before"):
         write_whole(file, b"newer")
     assert file.read_bytes() == b"new" and [p.name for p in tmp_path.iterdir()] == ["a.csv"]
 

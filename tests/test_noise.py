@@ -17,8 +17,10 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import ONE_DEVICE, lay_out
-from zinger.keep import JobFolder, Journal
-from zinger.run import Mark, OpenJob, Options, Run
+from zinger.run.board import Mark
+from zinger.run.job import OpenJob, Options, Run
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
 
 JOB = (resources.files("zinger") / "demo" / "job.yaml").read_text("utf-8")
 NAME = "kvr-wj-sw1"

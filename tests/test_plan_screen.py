@@ -10,10 +10,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import lay_out
-from tests.test_screen import Terminal, start
+from tests.terminal import Terminal
 
 pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
-__all__ = ["start"]
 MISTAKES = (resources.files("zinger") / "demo" / "mistakes.csv").read_text("utf-8")
 
 

@@ -13,11 +13,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zinger.keep import Journal, JournalError, Masker, Recording, Vault, VaultError, make_secret
 from zinger.phrasebook import Phrasebook
 from zinger.plan import MASK, FamilyRules, SecretRef, read_job, read_sheet, resolve
 from zinger.proof import Source, Verdict, gather, judge, proved, to_say
 from zinger.script import Script, compile_script
+from zinger.store.journal import Journal, JournalError
+from zinger.store.mask import Masker
+from zinger.store.recording import Recording
+from zinger.store.vault import Vault, VaultError, make_secret
 
 
 @pytest.fixture

@@ -14,9 +14,12 @@ from typing import Any
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
-from zinger.keep import JobFolder, Journal, Vault
 from zinger.plan import SecretRef
-from zinger.run import Mark, OpenJob, Options, Run
+from zinger.run.board import Mark
+from zinger.run.job import OpenJob, Options, Run
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
+from zinger.store.vault import Vault
 
 FAST = "pace: 300\nlinger: 60\n"
 
@@ -255,7 +258,7 @@ def test_killed_at_any_point_it_finishes_and_says_nothing_twice(job: Callable[..
 
 
 async def _heard(folder: Path) -> list[str]:
-    from zinger.link import Yard
+    from zinger.link.yard import Yard
 
     yard = Yard.from_file(folder / ".yard" / "ready.json")
     lines = (await yard.ask("heard", device="kvr-wj-sw1"))["lines"]

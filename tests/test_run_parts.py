@@ -13,15 +13,22 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zinger.keep import Entry, JobFolder, Masker, Recording
-from zinger.link import Link
+from zinger.link.base import Link
 from zinger.phrasebook import Phrasebook
 from zinger.plan import SecretRef, Stop
 from zinger.plan.addresses import laptop_address
 from zinger.proof import Finding, Source, Verdict
-from zinger.run import Act, Hands, HandsNeeded, Mark, OpenJob, Pump, TakenOver, Transcript, Verb, remember
-from zinger.run.memory import credentials, finding_data, finding_of
+from zinger.run.board import Mark
+from zinger.run.hands import Act, Hands, HandsNeeded, Verb
+from zinger.run.job import OpenJob
+from zinger.run.memory import credentials, finding_data, finding_of, remember
+from zinger.run.pump import Pump, TakenOver
 from zinger.run.turns import Turns
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Entry
+from zinger.store.mask import Masker
+from zinger.store.recording import Recording
+from zinger.store.transcript import Transcript
 from zinger.talk import Conversation, Interrupted, Keyring, Manner, arrive, take_reading
 
 FINDING = Finding("sw1", "hostname", "hostname", Source.STARTUP, "sw1", "sw2", "   name ... sw2", Verdict.DIFFERS)

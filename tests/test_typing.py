@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zinger.phrasebook import Phrasebook
-from zinger.practice.wire import BITS
+from zinger.practice.core.wire import BITS
 from zinger.talk import Conversation, Done, Failed, Manner, Say, Stuck, look
 from zinger.talk.ear import Ear
 from zinger.talk.events import Answer, Line

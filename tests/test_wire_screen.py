@@ -14,22 +14,21 @@ from typing import Any
 import pytest
 
 from tests.conftest import ONE_DEVICE, lay_out
+from tests.terminal import Terminal
 from tests.test_run_parts import Loop, pump
-from tests.test_screen import Terminal, start  # noqa: F401
-from zinger.keep import RecordingError
+from zinger.desk.playback import LONGEST_PAUSE, Playback
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, read_job, read_sheet, resolve
 from zinger.run.paste import Paste
-from zinger.run.playback import LONGEST_PAUSE, Playback
 from zinger.run.whose import whose
+from zinger.store.recording import RecordingError
 
 tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
 
 
 @tmux
 def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
-    start: Callable[..., Terminal],
-    tmp_path: Path,  # noqa: F811
+    start: Callable[..., Terminal], tmp_path: Path
 ) -> None:
     folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 25\n")
     term = start(folder, "open", str(folder))

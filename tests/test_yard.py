@@ -9,10 +9,11 @@ from collections.abc import AsyncIterator, Callable
 import asyncssh
 import pytest
 
-from zinger.practice.box import Body
-from zinger.practice.clock import Clock
-from zinger.practice.tty import Tty
-from zinger.practice.yard import No, Yard
+from zinger.practice.core.box import Body
+from zinger.practice.core.clock import Clock
+from zinger.practice.core.tty import Tty
+from zinger.practice.core.yard import No, Yard
+from zinger.practice.families import FAMILIES
 
 NEW = "a-new-secret-1"
 
@@ -70,7 +71,7 @@ class Bench:
 @pytest.fixture
 async def bench() -> AsyncIterator[Bench]:
     clock = Clock(300)
-    yard = Yard([Body("sw1", "QS2-1", "02-00-00-00-00-01"), Body("sw2", "QS2-2", "02-00-00-00-00-02")], clock)
+    yard = Yard([Body("sw1", "QS2-1", "02-00-00-00-00-01"), Body("sw2", "QS2-2", "02-00-00-00-00-02")], FAMILIES, clock)
     for switch in yard.boxes.values():
         switch.chatty = False
     bench = Bench(yard)

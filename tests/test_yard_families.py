@@ -8,13 +8,14 @@ from collections.abc import AsyncIterator
 import pyte
 import pytest
 
-from zinger.practice.box import Body, Box
-from zinger.practice.clock import Clock
-from zinger.practice.g4 import STANDS_FOR
-from zinger.practice.keeper import LineKeeper
-from zinger.practice.tty import Tty
-from zinger.practice.wire import Uart
-from zinger.practice.yard import Yard
+from zinger.practice.core.box import Body, Box
+from zinger.practice.core.clock import Clock
+from zinger.practice.core.keeper import LineKeeper
+from zinger.practice.core.tty import Tty
+from zinger.practice.core.wire import Uart
+from zinger.practice.core.yard import Yard
+from zinger.practice.families import FAMILIES
+from zinger.practice.hollin_g4.box import STANDS_FOR
 
 WORD = "a-good-word-77"
 
@@ -23,7 +24,7 @@ class Bench:
     """One device of a family on a bench, with a terminal on its console."""
 
     def __init__(self, family: str, pace: float = 900) -> None:
-        self.yard = Yard([Body("box", "SER-1", "02-00-00-00-00-01", family=family)], Clock(pace))
+        self.yard = Yard([Body("box", "SER-1", "02-00-00-00-00-01", family=family)], FAMILIES, Clock(pace))
         self.box: Box = self.yard.boxes["box"]
         self.box.chatty = False
         self.box.cabled = True

@@ -29,11 +29,12 @@ from pathlib import Path
 
 import psutil
 
-from zinger.keep import Masker, Recording
-from zinger.link import TcpLink
+from zinger.link.tcp import TcpLink
 from zinger.phrasebook import Families, Kind, Phrasebook, Place, shipped_families
 from zinger.plan.editing import Files
-from zinger.run import Pump
+from zinger.run.pump import Pump
+from zinger.store.mask import Masker
+from zinger.store.recording import Recording
 from zinger.talk import Conversation, Ear, Manner, look
 from zinger.talk.events import Line
 
@@ -332,8 +333,8 @@ def plans() -> None:
 
 
 async def _plan_keys() -> None:
-    from zinger.keep import JobFolder
-    from zinger.run import OpenJob, Options
+    from zinger.run.job import OpenJob, Options
+    from zinger.store.folder import JobFolder
     from zinger.tui.app import ZingerApp
 
     with tempfile.TemporaryDirectory() as folder:

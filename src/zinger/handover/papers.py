@@ -16,12 +16,14 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, KeepTogether, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table
 
+from zinger.files import write_whole
 from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SOFT, STATE, site_drawing, timeline
 from zinger.handover.record import DeviceRecord, by_site, records
-from zinger.keep import JobFolder, Journal
 from zinger.plan import SETTINGS, Plan
 from zinger.proof import Finding, Source
 from zinger.script import Script
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
 
 SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
 
@@ -58,9 +60,7 @@ def _read(folder: JobFolder, plan: Plan, scripts: dict[str, Script]) -> list[Dev
 
 
 def _write(file: Path, data: bytes) -> Path:
-    draft = file.with_suffix(file.suffix + ".new")
-    draft.write_bytes(data)
-    draft.replace(file)
+    write_whole(file, data)
     return file
 
 

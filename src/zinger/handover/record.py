@@ -6,11 +6,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zinger.keep import Entry
 from zinger.plan import SETTINGS, Device, Plan, Site
 from zinger.proof import Finding, Source
-from zinger.run import Memory, remember
+from zinger.run.memory import Memory, remember
 from zinger.script import Script
+from zinger.store.journal import Entry
 
 
 class Whose(StrEnum):

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from zinger.errors import ZingerError
 
-class LinkError(Exception):
+
+class LinkError(ZingerError):
     """A way that does not lead there; the message says what and where, for a person."""
 
 

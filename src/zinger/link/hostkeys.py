@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zinger.link.base import LinkError
+from zinger.files import write_whole
 
 
 class HostKeys:
@@ -24,13 +24,8 @@ class HostKeys:
         return self._keys.get(name)
 
     def pin(self, name: str, key: str) -> None:
-        """Keep a key that was met first; it is on disk when this returns. Raises LinkError."""
+        """Keep a key that was met first; it is on disk when this returns. Raises FileError."""
         self._keys[name] = " ".join(key.split()[:2])
         if self.file is None:
             return
-        draft = self.file.with_suffix(".new")
-        try:
-            draft.write_text("".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())))
-            draft.replace(self.file)
-        except OSError as error:
-            raise LinkError(f"{self.file} can't be written: {error.strerror}") from None
+        write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())

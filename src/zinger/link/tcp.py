@@ -81,7 +81,7 @@ async def open_telnet(host: str, port: int, name: str) -> TelnetLink:
     """Connect Telnet; raises Refused, Unreachable."""
     import telnetlib3  # here, since it takes long to load and many a start needs none of it
 
-    class QuietClient(telnetlib3.TelnetClient):  # type: ignore[misc]
+    class QuietClient(telnetlib3.TelnetClient):
         """A client that asks for nothing by itself and agrees to the far end's echo."""
 
         def begin_negotiation(self) -> None:

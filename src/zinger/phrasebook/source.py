@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
+from zinger.errors import ZingerError
 from zinger.plan import Problem, Spot, mend
 from zinger.plan.jobfile import UnreadableError, load_yaml
 
@@ -21,7 +22,7 @@ Lookup = Callable[[str], tuple[str, str] | None]
 """From a family's name to the text and the name of its file."""
 
 
-class PhrasebookError(ValueError):
+class PhrasebookError(ZingerError):
     """A phrasebook that cannot be used; `problems` says all that is wrong with it."""
 
     def __init__(self, problems: list[Problem]) -> None:

@@ -16,6 +16,7 @@ from functools import lru_cache
 from jinja2 import StrictUndefined, Template, TemplateError, Undefined, meta
 from jinja2.sandbox import SandboxedEnvironment
 
+from zinger.errors import ZingerError
 from zinger.phrasebook.writing import FILTERS
 from zinger.plan import MASK, SecretRef
 
@@ -28,7 +29,7 @@ _UNSPEAKABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ue000-\ue002]")
 _LEADING = re.compile(r"[ \t]+~>[ \t]*(\w+)[ \t]*$", re.MULTILINE)
 
 
-class WordsError(ValueError):
+class WordsError(ZingerError):
     """A template or a value that cannot be said; the message is a sentence for a person."""
 
 

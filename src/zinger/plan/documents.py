@@ -17,7 +17,7 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from zinger.plan.headings import IDENTITY, heading_for, meaning_of
-from zinger.plan.jobfile import JOB_FILE, TOO_LARGE, load_yaml
+from zinger.plan.jobfile import JOB_FILE, TOO_LARGE, UnreadableError, load_yaml
 from zinger.plan.settings import SETTINGS
 from zinger.plan.sheets import decoded, delimiter_of, read_tables
 
@@ -415,7 +415,7 @@ def _patched(original: str, before: str, after: str) -> str:
     patched = "".join([*out, *old[at:]])
     try:
         same = dump_yaml(load_yaml(patched, JOB_FILE), original) == after
-    except ValueError:
+    except UnreadableError:
         same = False
     return patched if same else after
 

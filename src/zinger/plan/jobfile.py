@@ -16,6 +16,7 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
+from zinger.errors import ZingerError
 from zinger.plan.problems import Problem, Spot, did_you_mean, mend
 from zinger.plan.settings import SETTINGS
 
@@ -85,7 +86,7 @@ class RawJob:
     problems: tuple[Problem, ...] = ()
 
 
-class UnreadableError(ValueError):
+class UnreadableError(ZingerError):
     """A file that can't be read at all: what, where, and what to do."""
 
     def __init__(self, spot: Spot, what: str, do: str) -> None:

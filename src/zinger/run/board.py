@@ -12,8 +12,8 @@ from enum import StrEnum
 
 from zinger.plan import Device, Stop
 from zinger.proof import Finding, Source
-from zinger.run.transcript import Transcript
 from zinger.script import Script
+from zinger.store.transcript import Transcript
 
 
 class Mark(StrEnum):
@@ -172,6 +172,9 @@ class Board:
     lines: Mapping[str, Line]
     planned: tuple[tuple[Device, str], ...] = ()
     """Devices that are planned and checked only, each with its family's name: there is no phrasebook for it yet."""
+
+    site_order: tuple[str, ...] = ()
+    """The keys of the sites in the order of the plan."""
 
     def counts(self) -> dict[str, int]:
         """How many are proved, on the wire, differ, need you."""

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import time
 
-from zinger.keep import VaultError
-from zinger.link import LinkError
+from zinger.link.base import LinkError
 from zinger.phrasebook import Effect
 from zinger.plan import SecretRef, Stop
 from zinger.proof import Facts, to_say
@@ -20,6 +19,7 @@ from zinger.run.onwire import OnWire
 from zinger.run.prover import Prover
 from zinger.run.pump import TakenOver
 from zinger.script import ScriptPhrase
+from zinger.store.vault import VaultError
 from zinger.talk import (
     Answer,
     At,

@@ -12,6 +12,12 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zinger.errors import ZingerError
+
+
+class RunError(ZingerError):
+    """A run that can't begin; the message says why and what to do."""
+
 
 class Verb(StrEnum):
     """What is to be done by hand."""
@@ -33,7 +39,7 @@ class Act:
     rank: int = 5
 
 
-class HandsNeeded(Exception):
+class HandsNeeded(RunError):
     """An act is needed and nobody is there to do it."""
 
     def __init__(self, act: Act) -> None:

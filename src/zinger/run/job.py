@@ -6,23 +6,24 @@ import asyncio
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
-from zinger.keep import JobFolder, Journal, Vault, VaultError
-from zinger.link import HostKeys, LiveDialer, Yard, YardDialer, YardError
+from zinger.link.dial import LiveDialer
+from zinger.link.hostkeys import HostKeys
+from zinger.link.yard import Yard, YardDialer, YardError
 from zinger.plan import Device, Plan, SecretRef, Spot, mend, needed_secrets
 from zinger.run.board import Board, Line, Mark
 from zinger.run.carrier import Carrier
-from zinger.run.hands import Act, Hands
+from zinger.run.hands import Act, Hands, RunError
 from zinger.run.laptop import Laptop
 from zinger.run.memory import Memory, remember
 from zinger.run.onwire import OnWire
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.world import World
 from zinger.script import Known, Script, compile_script
-
-
-class RunError(Exception):
-    """A run that can't begin; the message says why and what to do."""
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
+from zinger.store.vault import Vault, VaultError
 
 
 @dataclass
@@ -35,6 +36,8 @@ class Options:
     power_cut: bool = True
     restart: bool = False
     speak: bool = True
+    trace: Path | None = None
+    """Where every turn of the conversations is written, for a developer."""
 
 
 class OpenJob:
@@ -70,7 +73,10 @@ class OpenJob:
                 lines[device.name] = Line(device, book.title, self.scripts[device.name])
             elif device.family in self.families:
                 planned.append((device, self.families[device.family].title))
-        self.board = Board(self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned))
+        sites = tuple(dict.fromkeys(device.site.key for device in self.plan.devices))
+        self.board = Board(
+            self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), sites
+        )
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
         self.kept_aside = ""
         if folder.journal.exists():

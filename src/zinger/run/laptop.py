@@ -13,7 +13,7 @@ import psutil
 
 from zinger.plan import Device
 from zinger.plan.addresses import laptop_address
-from zinger.plan.model import Network
+from zinger.plan.parsing import Network
 from zinger.run.hands import Act, Hands, Verb
 
 
@@ -44,7 +44,7 @@ class Laptop:
         if str(net) in self._near or (not self.practice and self._is_there(net)):
             return
         taken = [d.address.ip for d in self.devices if d.address and d.address.interface]
-        taken += [value for d in self.devices if (value := d.value("management.gateway"))]  # type: ignore[misc]
+        taken += [value for d in self.devices if (value := d.value("management.gateway"))]
         free = laptop_address(net, taken)
         if free is None:
             return

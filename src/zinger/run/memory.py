@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from zinger.keep import Entry
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, SecretRef
 from zinger.proof import Finding, Source, Verdict
+from zinger.store.journal import Entry
 
 FACTORY_PREFIX = "factory/"
 

@@ -11,8 +11,8 @@ from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from typing import Any
 
-from zinger.keep import Recording
-from zinger.link import Link, LinkError, SshLink
+from zinger.link.base import Link, LinkError
+from zinger.link.ssh import SshLink
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, Stop
 from zinger.proof import Facts, Finding, gather
@@ -23,6 +23,7 @@ from zinger.run.pump import Pump
 from zinger.run.ways import Ways
 from zinger.run.world import World
 from zinger.script import Script, ScriptPhrase
+from zinger.store.recording import Recording
 from zinger.talk import Conversation, Keyring, Manner, Recognised, Renewed, SignedIn, Stuck, Told, confirm, take_reading
 
 

@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Iterator
 from typing import TYPE_CHECKING
 
-from zinger.link import AuthRefused, Dialer, LinkError
+from zinger.link.base import AuthRefused, LinkError
+from zinger.link.dial import Dialer
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Account, Device, SecretRef
 from zinger.proof import Finding, Source, Verdict

@@ -15,13 +15,13 @@ from typing import Any
 from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
 
-from zinger.keep import JobFolder
-from zinger.link import Yard, YardError
+from zinger.link.yard import Yard, YardError
 from zinger.plan import Device
 from zinger.run.hands import Act, Verb
+from zinger.store.folder import JobFolder
 
 SETTINGS_FILE = "practice.yaml"
-SIMULATED = ("quern-s2", "quern-s9", "hollin-g4", "hollin-m1", "sallow-w5", "marrable-v6")
+
 START_PATIENCE = 15.0
 
 
@@ -78,7 +78,6 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
                 **(faults.get(d.name) or {}),
             }
             for d in devices
-            if d.family in SIMULATED
         ],
     }
     try:

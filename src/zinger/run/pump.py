@@ -11,11 +11,12 @@ import asyncio
 from collections.abc import Callable
 from typing import Any, TypeVar
 
-from zinger.keep import Masker, Recording
-from zinger.link import Link
+from zinger.link.base import Link
 from zinger.plan import SecretRef
-from zinger.run.transcript import Transcript
 from zinger.run.turns import Turns
+from zinger.store.mask import Masker
+from zinger.store.recording import Recording
+from zinger.store.transcript import Transcript
 from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, Typed
 
 T = TypeVar("T")

@@ -10,7 +10,9 @@ import asyncio
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from zinger.link import AuthRefused, Console, LinkError, SshLink
+from zinger.link.base import AuthRefused, LinkError
+from zinger.link.dial import Console
+from zinger.link.ssh import SshLink
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device
 from zinger.talk import Keyring, Stuck

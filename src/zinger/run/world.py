@@ -6,8 +6,7 @@ import asyncio
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from zinger.keep import Journal, Masker, Vault
-from zinger.link import Dialer
+from zinger.link.dial import Dialer
 from zinger.phrasebook import Phrasebook
 from zinger.plan import Device, SecretRef, needed_secrets
 from zinger.run.hands import Hands
@@ -15,6 +14,9 @@ from zinger.run.laptop import Laptop
 from zinger.run.memory import FACTORY_PREFIX, factory_secret
 from zinger.run.turns import Turns
 from zinger.run.whose import whose
+from zinger.store.journal import Journal
+from zinger.store.mask import Masker
+from zinger.store.vault import Vault
 
 AT_ONCE_FROM_OUTSIDE = 2
 

@@ -10,10 +10,11 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
+from zinger.errors import ZingerError
 from zinger.phrasebook import Place, Words
 
 
-class TalkError(Exception):
+class TalkError(ZingerError):
     """A conversation that cannot go on as it is; the message is a sentence for a person."""
 
 

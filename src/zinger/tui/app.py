@@ -13,12 +13,18 @@ from textual.app import App, SystemCommand
 from textual.binding import Binding, BindingType
 from textual.screen import Screen
 
-from zinger.keep import JobFolder, JobFolderError, JournalError, VaultError
-from zinger.link import LinkError
+from zinger.desk.editing import Desk
+from zinger.desk.incoming import Incoming
+from zinger.desk.jobs import fresh_demo, remember_job
+from zinger.link.base import LinkError
 from zinger.plan import UnreadableError
-from zinger.run import Desk, Line, Mark, OnWire, OpenJob, Options, Run, RunError
-from zinger.run.incoming import Incoming
-from zinger.run.jobs import fresh_demo, remember_job
+from zinger.run.board import Line, Mark
+from zinger.run.hands import RunError
+from zinger.run.job import OpenJob, Options, Run
+from zinger.run.onwire import OnWire
+from zinger.store.folder import JobFolder, JobFolderError
+from zinger.store.journal import JournalError
+from zinger.store.vault import VaultError
 from zinger.tui.card import CardScreen
 from zinger.tui.dialogs import Dialog, help_dialog, leaving, message
 from zinger.tui.importing import ImportScreen
@@ -37,7 +43,7 @@ class ZingerApp(App[None]):
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
     ENABLE_COMMAND_PALETTE = True
-    VERTICAL_BREAKPOINTS: ClassVar[list[tuple[int, str]] | None] = [(0, "-short"), (32, "-tall")]
+    VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),
         Binding("ctrl+c", "leave", "quit", show=False),
@@ -189,7 +195,7 @@ class ZingerApp(App[None]):
             return
         self.push_screen(Proof(self.job.board.lines[device]))
 
-    def open_read_through(self, device: str) -> None:
+    def open_preview(self, device: str) -> None:
         """Open a device's read-through."""
         if device not in self.job.board.lines:
             self.notify(f"nothing is said to {device}: its family has no phrasebook yet")
@@ -209,7 +215,7 @@ class ZingerApp(App[None]):
     def action_script_of_this(self) -> None:
         """The read-through of the device on the screen."""
         if device := self._here():
-            self.open_read_through(device)
+            self.open_preview(device)
 
     def action_wire_of_this(self) -> None:
         """The wire of the device on the screen."""
@@ -287,7 +293,7 @@ class ZingerApp(App[None]):
         self.run_worker(self._write_papers(), exclusive=True, name="handover")
 
     async def _write_papers(self) -> None:
-        from zinger.handover import write_papers  # here, since the drawing library takes long to load
+        from zinger.handover.papers import write_papers  # here, since the drawing library takes long to load
 
         try:
             written = await asyncio.to_thread(write_papers, self.job.folder, self.job.plan, self.job.scripts)
@@ -344,9 +350,7 @@ class ZingerApp(App[None]):
         for name in self.job.board.lines:
             yield SystemCommand(f"Wire of {name}", "the device, live", lambda n=name: self.open_wire(n))
             yield SystemCommand(f"Proof of {name}", "planned and read back", lambda n=name: self.open_proof(n))
-            yield SystemCommand(
-                f"Read-through of {name}", "what will be said", lambda n=name: self.open_read_through(n)
-            )
+            yield SystemCommand(f"Read-through of {name}", "what will be said", lambda n=name: self.open_preview(n))
 
 
 def show(job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:

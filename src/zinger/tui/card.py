@@ -12,8 +12,8 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Footer, Static
 
+from zinger.desk.firstcontact import LaptopPlan, laptop_plan, own_ports
 from zinger.phrasebook import Card
-from zinger.run import LaptopPlan, laptop_plan, own_ports
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 
@@ -27,7 +27,7 @@ def _framed(line: str) -> str:
     """The line with a drawn border in place of one made of points and dashes."""
     bare = line.strip()
     if bare[:1] in _CORNERS and bare[-1:] == bare[:1] and set(bare[1:-1]) == {"-"}:
-        left, right = _CORNERS[bare[0]]
+        left, right = tuple(_CORNERS[bare[0]])
         return line.replace(bare, left + "─" * (len(bare) - 2) + right)
     return line.replace("|", "│")
 
@@ -132,7 +132,7 @@ class CardScreen(ZingerScreen):
         self.family = family
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.app.job.board, "factory card")
+        yield Headline(self.host.job.board, "factory card")
         with VerticalScroll(id="card"):
             yield Static(id="card-head")
             with Horizontal(id="card-top"):
@@ -149,9 +149,9 @@ class CardScreen(ZingerScreen):
         self._show()
 
     def _show(self) -> None:
-        card = self.app.job.families[self.family]
-        plan = laptop_plan(card, self.app.job.plan, own_ports())
-        spoken = self.family in self.app.job.books
+        card = self.host.job.families[self.family]
+        plan = laptop_plan(card, self.host.job.plan, own_ports())
+        spoken = self.family in self.host.job.books
         head = Text().append(f" {card.title}", Style(color=PAPER, bold=True)).append(f"  {card.kind}", DIM)
         head.append("\n" if spoken else "   no phrasebook yet: planned and checked only\n", BRASS)
         signs = _titled("lights", lights(card)).append_text(_titled("buttons", buttons(card)))
@@ -172,7 +172,7 @@ class CardScreen(ZingerScreen):
 
     def action_turn(self, by: int) -> None:
         """The next family of the job."""
-        used = list(dict.fromkeys(d.family for d in self.app.job.plan.devices if d.family in self.app.job.families))
+        used = list(dict.fromkeys(d.family for d in self.host.job.plan.devices if d.family in self.host.job.families))
         if self.family in used and len(used) > 1:
             self.family = used[(used.index(self.family) + by) % len(used)]
             self._show()

@@ -9,14 +9,15 @@ from __future__ import annotations
 import codecs
 import re
 from collections import deque
+from typing import ClassVar
 
 import pyte
 from rich.style import Style
 from rich.text import Text
 from textual.binding import BindingType
 
-from zinger.run import Line
-from zinger.run.transcript import Mark
+from zinger.run.board import Line
+from zinger.store.transcript import Mark
 from zinger.talk import Ear
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.rows import Rows
@@ -76,7 +77,7 @@ class Emulator(pyte.Screen):
 class Console(Rows):
     """Shows one line's transcript."""
 
-    BINDINGS: list[BindingType] = []
+    BINDINGS: ClassVar[list[BindingType]] = []
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id, cursor=False)

@@ -15,11 +15,11 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Footer, Input, Static
 
-from zinger.keep import JobFolderError
+from zinger.desk.incoming import Incoming
 from zinger.plan import SETTINGS, UnreadableError
 from zinger.plan.headings import IDENTITY, Match, known_headings
 from zinger.plan.transfer import Imported, Proposal
-from zinger.run.incoming import Incoming
+from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
 from zinger.tui.parts import PlainScreen
@@ -275,4 +275,4 @@ class ImportScreen(PlainScreen):
         except (JobFolderError, UnreadableError) as error:
             self.app.push_screen(message("Nothing was taken", str(error)))
             return
-        self.app.arrived(folder, words)
+        self.host.arrived(folder, words)

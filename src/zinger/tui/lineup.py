@@ -19,7 +19,8 @@ from textual.widget import Widget
 from textual.widgets import Footer, Input
 
 from zinger.plan import Stop
-from zinger.run import Board, Hands, Line, Mark
+from zinger.run.board import Board, Line, Mark
+from zinger.run.hands import Hands
 from zinger.tui.console import Console
 from zinger.tui.look import (
     BRASS,
@@ -108,7 +109,7 @@ class LineMap(Rows):
             sites.setdefault(device.site.key, [])
         roomy = not self.dense and self.app.size.height >= 30 and 3 * len(lines) + 3 * len(sites) + len(planned) < 30
         self._items = []
-        order = list(dict.fromkeys(device.site.key for device in self.app.job.plan.devices))
+        order = self.board.site_order
         for key, group in sorted(sites.items(), key=lambda site: order.index(site[0])):
             only = [(d, title) for d, title in planned if d.site.key == key]
             site = group[0].device.site if group else only[0][0].site
@@ -266,7 +267,7 @@ class LineUp(ZingerScreen):
     ]
 
     def compose(self) -> ComposeResult:
-        board = self.app.job.board
+        board = self.host.job.board
         yield Headline(board)
         yield Input(placeholder="name, family, site or state; Enter keeps, Escape clears", id="filter")
         yield Labels(board)
@@ -293,12 +294,12 @@ class LineUp(ZingerScreen):
         lines.redraw_changed()
         self.headline().look()
         hands = self.query_one(HandsPanel)
-        hands.hands = self.app.run_.hands if self.app.run_ else None
+        hands.hands = self.host.run_.hands if self.host.run_ else None
         hands.look()
-        line = self.app.job.board.lines.get(lines.selected or "")
+        line = self.host.job.board.lines.get(lines.selected or "")
         self.query_one(WireTitle).line = line
         self.query_one(WireTitle).look()
-        self.query_one("#preview-console", Console).show(line, self.app.noise(line))
+        self.query_one("#preview-console", Console).show(line, self.host.noise(line))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         self.action_wire()
@@ -306,22 +307,22 @@ class LineUp(ZingerScreen):
     def action_wire(self) -> None:
         """Open the wire of the device under the cursor."""
         if name := self.query_one(LineMap).selected:
-            self.app.open_wire(name)
+            self.host.open_wire(name)
 
     def action_proof(self) -> None:
         """Open the proof of the device under the cursor."""
         if name := self.query_one(LineMap).selected:
-            self.app.open_proof(name)
+            self.host.open_proof(name)
 
     def action_read(self) -> None:
         """Read through what will be said."""
         if name := self.query_one(LineMap).selected:
-            self.app.open_read_through(name)
+            self.host.open_preview(name)
 
     def action_card(self) -> None:
         """The factory card of the device's family."""
         if name := self.query_one(LineMap).selected:
-            self.app.open_card(self.app.job.plan.device(name).family)
+            self.host.open_card(self.host.job.plan.device(name).family)
 
     @property
     def device(self) -> str | None:
@@ -339,15 +340,15 @@ class LineUp(ZingerScreen):
     def action_next(self) -> None:
         """Jump to the next device that needs a person."""
         lines = self.query_one(LineMap)
-        names = [n for n, x in self.app.job.board.lines.items() if x.mood in (Mark.NEEDS_YOU, Mark.DIFFERS)]
+        names = [n for n, x in self.host.job.board.lines.items() if x.mood in (Mark.NEEDS_YOU, Mark.DIFFERS)]
         if not names:
             self.notify("nothing needs you")
             return
         after = [
             n
             for n in names
-            if list(self.app.job.board.lines).index(n)
-            > list(self.app.job.board.lines).index(lines.selected or names[0])
+            if list(self.host.job.board.lines).index(n)
+            > list(self.host.job.board.lines).index(lines.selected or names[0])
         ]
         lines.select((after or names)[0])
 
@@ -383,10 +384,10 @@ class LineUp(ZingerScreen):
 
     def action_done(self, number: int) -> None:
         """The person did act number N of the hands list."""
-        if self.app.run_:
-            asked = self.app.run_.hands.in_order()
+        if self.host.run_:
+            asked = self.host.run_.hands.in_order()
             if number <= len(asked) and not asked[number - 1].begun:
-                self.app.run_.hands_done(asked[number - 1].act)
+                self.host.run_.hands_done(asked[number - 1].act)
 
 
 class Labels(Widget):

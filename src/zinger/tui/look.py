@@ -12,7 +12,7 @@ from pathlib import Path
 from rich.style import Style
 from rich.text import Text
 
-from zinger.run import Mark
+from zinger.run.board import Mark
 
 INK, RAISED = "#12161a", "#1d252c"
 PAPER, DIM, FAINT = "#e8e2d4", "#8d959b", "#4a545c"

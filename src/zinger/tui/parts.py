@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from rich.style import Style
 from rich.text import Text
@@ -16,8 +16,8 @@ from textual.widgets import Static
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
 
 if TYPE_CHECKING:
-    from zinger.run import Board, Line
-    from zinger.tui.app import ZingerApp
+    from zinger.run.board import Board, Line
+    from zinger.tui.host import Host
 
 TICK = 0.1
 SMALL = (80, 24)
@@ -93,19 +93,27 @@ class Headline(Watcher):
         return Text(f"{words:<{width}}", Style(color=INK, bgcolor=PAPER, bold=True))
 
 
+def host_of(screen: Screen[None]) -> Host:
+    """The application that shows a screen, as far as screens know it."""
+    return cast("Host", screen.app)
+
+
 class PlainScreen(Screen[None]):
     """A screen that needs no job: a title line, and nothing that moves by itself."""
 
-    app: ZingerApp
-
     def __init__(self, title: str, detail: str) -> None:
         super().__init__()
-        self._title, self._detail = title, detail
+        self._heading, self._detail = title, detail
+
+    @property
+    def host(self) -> Host:
+        """The application."""
+        return host_of(self)
 
     def title_line(self) -> Static:
         """The headline of such a screen."""
         text = Text.assemble((" ZINGER ", Style(color=INK, bgcolor=BRASS, bold=True)), "  ")
-        text.append(self._title, Style(color=PAPER, bold=True)).append(f"  {self._detail}", DIM)
+        text.append(self._heading, Style(color=PAPER, bold=True)).append(f"  {self._detail}", DIM)
         return Static(text, id="title-line")
 
 
@@ -116,7 +124,10 @@ COMMON: list[BindingType] = [Binding("escape", "app.back", "back"), Binding("que
 class ZingerScreen(Screen[None]):
     """A screen over the board that looks at it ten times a second, and shows only what changed."""
 
-    app: ZingerApp
+    @property
+    def host(self) -> Host:
+        """The application."""
+        return host_of(self)
 
     def on_mount(self) -> None:
         """Begin to follow the board."""
@@ -162,7 +173,7 @@ class DeviceScreen(ZingerScreen):
 
     def action_neighbour(self, by: int) -> None:
         """Put the next or previous device's screen in place of this one."""
-        lines = list(self.app.job.board.lines.values())
+        lines = list(self.host.job.board.lines.values())
         self.app.switch_screen(self.beside(lines[(lines.index(self.line) + by) % len(lines)]))
 
 

@@ -20,10 +20,10 @@ from textual.containers import Horizontal, Vertical
 from textual.message import Message
 from textual.widgets import Footer, Input, Static
 
-from zinger.keep import JobFolderError
+from zinger.desk.editing import Desk, Place
 from zinger.plan import SETTINGS, Change, Device, Plan, Problem, UnreadableError
 from zinger.plan.editing import Conflict
-from zinger.run import Desk, Place
+from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import Dialog, message
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, fit
 from zinger.tui.parts import ZingerScreen
@@ -97,7 +97,7 @@ class PlanScreen(ZingerScreen):
         self._looked = time.monotonic()
 
     def compose(self) -> ComposeResult:
-        yield PlanHeadline(self.app.job.board, "plan", self.app.job.plan.title)
+        yield PlanHeadline(self.host.job.board, "plan", self.host.job.plan.title)
         yield Input(placeholder="name, family, site, role, address, mend; Enter keeps, Escape clears", id="filter")
         with Horizontal(id="plan-body"):
             yield Tree()
@@ -433,7 +433,7 @@ class PlanScreen(ZingerScreen):
             self._ask(conflicts)
             return
         self.notify(f"saved in {self.desk.folder.path.name}")
-        self.app.plan_changed()
+        self.host.plan_changed()
         self._resolve()
 
     def _ask(self, conflicts: list[Conflict]) -> None:
@@ -513,8 +513,8 @@ class PlanScreen(ZingerScreen):
         """The factory card of the device's family."""
         device = self.query_one(Tree).device
         if device:
-            self.app.open_card(device.family)
+            self.host.open_card(device.family)
 
     def action_import(self) -> None:
         """Bring in another sheet."""
-        self.app.open_import()
+        self.host.open_import()

@@ -13,7 +13,7 @@ from textual.app import RenderResult
 from zinger.plan import SECTIONS, SETTINGS, Device, Plan, Problem, Severity, Site, Value
 from zinger.plan.addresses import Ladder, Use, ladder
 from zinger.plan.items import Port
-from zinger.run import Board
+from zinger.run.board import Board
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
 from zinger.tui.parts import Headline, Watcher
 from zinger.tui.rows import Rows
@@ -101,7 +101,7 @@ class Tree(Rows):
         self._items: list[tuple[str, Any]] = []
         self._groups: list[tuple[Site, list[str], list[tuple[str, Any]]]] = []
         self._version = 0
-        self._name = self._family = 8
+        self._name_width = self._family_width = 8
         self.titles: Mapping[str, str] = {}
 
     def take(self, plan: Plan, titles: Mapping[str, str]) -> None:
@@ -109,8 +109,8 @@ class Tree(Rows):
         self.plan = plan
         self._marks = marks_of(plan)
         self.titles = titles
-        self._family = max((len(titles.get(f, f)) for f in {d.family for d in plan.devices}), default=8)
-        self._name = max((len(d.name) for d in plan.devices), default=8)
+        self._family_width = max((len(titles.get(f, f)) for f in {d.family for d in plan.devices}), default=8)
+        self._name_width = max((len(d.name) for d in plan.devices), default=8)
         self.at_site: dict[str, list[Device]] = {}
         for device in plan.devices:
             self.at_site.setdefault(device.site.key, []).append(device)
@@ -198,7 +198,7 @@ class Tree(Rows):
         text.append("▪" if device.name in self.chosen else " ", VIOLET)
         last = self._last(device)
         room = width - 5 - len(last)
-        name = min(self._name, max(10, room - 9)) + 1
+        name = min(self._name_width, max(10, room - 9)) + 1
         text.append(f"{fit(device.name, name - 1):<{name}}", Style(color=PAPER))
         family = room - name - 1
         title = self.titles.get(device.family, device.family)
@@ -217,14 +217,16 @@ class Tree(Rows):
     @property
     def device(self) -> Device | None:
         """The device under the cursor."""
-        kind, what = self._items[self.cursor] if self.cursor < len(self._items) else ("", None)
-        return what if kind == "device" else None
+        _, what = self._items[self.cursor] if self.cursor < len(self._items) else ("", None)
+        return what if isinstance(what, Device) else None
 
     @property
     def site(self) -> Site | None:
         """The site under the cursor, or that of the device there."""
-        kind, what = self._items[self.cursor] if self.cursor < len(self._items) else ("", None)
-        return what[0] if kind == "site" else what.site if kind == "device" else None
+        _, what = self._items[self.cursor] if self.cursor < len(self._items) else ("", None)
+        if isinstance(what, Device):
+            return what.site
+        return what[0] if isinstance(what, tuple) else None
 
     def fold(self) -> None:
         """Fold or unfold the site under the cursor."""

@@ -13,7 +13,7 @@ from textual.widget import Widget
 from textual.widgets import Footer
 
 from zinger.proof import Finding, Source, Verdict
-from zinger.run import Line
+from zinger.run.board import Line
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
@@ -125,7 +125,7 @@ class Proof(DeviceScreen):
         return Proof(line)
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.app.job.board, f"proof of {self.device}", self.line.family)
+        yield Headline(self.host.job.board, f"proof of {self.device}", self.line.family)
         yield Summary(self.line)
         yield Heads(id="heads")
         yield Findings(self.line)
@@ -156,7 +156,7 @@ class Proof(DeviceScreen):
 
     def action_again(self) -> None:
         """Carry this device again: look, say what is not so, prove."""
-        self.app.resume(self.device)
+        self.host.resume(self.device)
 
 
 class Summary(Widget):

@@ -12,7 +12,7 @@ from textual.widget import Widget
 from textual.widgets import Footer
 
 from zinger.phrasebook import masked
-from zinger.run import Line
+from zinger.run.board import Line
 from zinger.script import ScriptPhrase, compare
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
@@ -92,8 +92,8 @@ class Detail(Widget):
             self._fact(text, "at", phrase.at.replace("_", " "))
             for number, words in enumerate(phrase.every_line):
                 self._fact(text, "" if number else "say", words)
-            for place, words in phrase.replies.items():
-                self._fact(text, "", f"{place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
+            for place, turns in phrase.replies.items():
+                self._fact(text, "", f"{place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in turns)}")
             self._fact(text, "effect", phrase.effect)
             self._fact(text, "undo", " / ".join(phrase.undo.splitlines()) or "none")
             if value is not None:
@@ -123,7 +123,7 @@ class ReadThrough(DeviceScreen):
         return ReadThrough(line)
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.app.job.board, f"read-through of {self.device}", self.line.family)
+        yield Headline(self.host.job.board, f"read-through of {self.device}", self.line.family)
         yield Title(self)
         yield Words(self.line)
         yield Detail(self.line)
@@ -151,7 +151,7 @@ class ReadThrough(DeviceScreen):
     def action_compare(self) -> None:
         """Put the next device beside this one; after the last, show this one alone again."""
         words = self.query_one(Words)
-        others = [x for x in self.app.job.board.lines.values() if x is not self.line]
+        others = [x for x in self.host.job.board.lines.values() if x is not self.line]
         at = others.index(words.other) + 1 if words.other in others else 0
         words.other = others[at] if at < len(others) else None
         words.lay_out()

@@ -15,10 +15,10 @@ from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
 from textual.widgets import Footer
 
-from zinger.keep import RecordingError
-from zinger.run import Line
-from zinger.run.playback import Playback
-from zinger.run.transcript import Transcript
+from zinger.desk.playback import Playback
+from zinger.run.board import Line
+from zinger.store.recording import RecordingError
+from zinger.store.transcript import Transcript
 from zinger.tui.console import Console
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, fit, minutes
 from zinger.tui.parts import COMMON, DeviceScreen, Headline
@@ -114,7 +114,7 @@ class Recordings(DeviceScreen):
         return Recordings(line, self.folder)
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.app.job.board, f"recordings of {self.device}", self.line.family)
+        yield Headline(self.host.job.board, f"recordings of {self.device}", self.line.family)
         with Horizontal(id="wire-body"):
             yield Files(self.device, self.folder)
             with Vertical(id="frame"):
@@ -135,7 +135,7 @@ class Recordings(DeviceScreen):
         self.played.pass_time(passed)
         if self._shown.transcript is not self.played.transcript:
             self._shown = Played(self.played.transcript)
-        noise = self.app.job.books[self.line.device.family].noise
+        noise = self.host.job.books[self.line.device.family].noise
         self.query_one("#console", Console).show(self._shown, noise)  # type: ignore[arg-type]
         self.query_one(Bar).refresh()
 

@@ -15,9 +15,9 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.widgets import Footer, Input, Static
 
-from zinger.keep import JobFolderError
-from zinger.run.incoming import Incoming
-from zinger.run.jobs import RecentJob, begin_empty, recent_jobs
+from zinger.desk.incoming import Incoming
+from zinger.desk.jobs import RecentJob, begin_empty, recent_jobs
+from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit, home_short
 from zinger.tui.parts import PlainScreen
@@ -114,7 +114,7 @@ class Welcome(PlainScreen):
         """Open the job, or take the way, under the cursor."""
         item = self.query_one(Jobs).selected
         if isinstance(item, RecentJob):
-            self.app.open_job(item.path)
+            self.host.open_job(item.path)
         elif isinstance(item, Way):
             ways: dict[str, Callable[[], None]] = {"n": self.action_new, "d": self.action_demo, "o": self.action_folder}
             ways[item.key]()
@@ -125,7 +125,7 @@ class Welcome(PlainScreen):
 
     def action_demo(self) -> None:
         """Open a fresh demo job."""
-        self.app.open_demo()
+        self.host.open_demo()
 
     def action_folder(self) -> None:
         """Type a folder."""
@@ -140,7 +140,7 @@ class Welcome(PlainScreen):
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
         if event.value.strip():
-            self.app.open_job(Path(event.value.strip()))
+            self.host.open_job(Path(event.value.strip()))
 
 
 class NewJob(PlainScreen):
@@ -207,11 +207,11 @@ class NewJob(PlainScreen):
             box.focus()
             return
         if sheet:
-            self.app.open_import(Incoming(folder, name, Path(sheet).expanduser()))
+            self.host.open_import(Incoming(folder, name, Path(sheet).expanduser()))
             return
         try:
             begin_empty(folder, name)
         except JobFolderError as error:
             self.app.push_screen(message("The job was not made", str(error)))
             return
-        self.app.open_job(folder)
+        self.host.open_job(folder)

@@ -14,9 +14,9 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widgets import Footer, Input
 
-from zinger.link import LinkError
+from zinger.link.base import LinkError
 from zinger.phrasebook import Kind, Phrasebook
-from zinger.run import Line, Mark, PhraseLine
+from zinger.run.board import Line, Mark, PhraseLine
 from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
@@ -232,7 +232,7 @@ class Wire(DeviceScreen):
         self._paste: Paste | None = None
 
     def beside(self, line: Line) -> DeviceScreen:
-        return Wire(line, self.app.job.books[line.device.family])
+        return Wire(line, self.host.job.books[line.device.family])
 
     @property
     def taken(self) -> bool:
@@ -240,7 +240,9 @@ class Wire(DeviceScreen):
         return self.line.person_has_it
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.app.job.board, self.device, f"{self.line.family}, {self.line.device.location}".rstrip(", "))
+        yield Headline(
+            self.host.job.board, self.device, f"{self.line.family}, {self.line.device.location}".rstrip(", ")
+        )
         yield State(self.line)
         with Horizontal(id="wire-body"):
             yield ScriptView(self.line)
@@ -283,7 +285,7 @@ class Wire(DeviceScreen):
 
     def paste(self, text: str) -> None:
         """Type what was pasted at the device's own pace."""
-        wire = self.app.wire(self.device)
+        wire = self.host.wire(self.device)
         if wire is not None:
             self._paste = Paste(wire.pump, text)
             self.run_worker(self._paste.go(), exclusive=True, group="paste")
@@ -292,24 +294,24 @@ class Wire(DeviceScreen):
         """What the person types goes to the device; it stops a paste that is under way."""
         if self._paste is not None:
             self._paste.stopped = True
-        if wire := self.app.wire(self.device):
+        if wire := self.host.wire(self.device):
             wire.pump.type(data.encode())
 
     def action_take(self) -> None:
         """Take the wire, or hand it back."""
-        wire = self.app.wire(self.device)
+        wire = self.host.wire(self.device)
         if wire is None or wire.pump.link is None:
             self.notify("there is no link to this device now")
         elif self.taken:
             wire.hand_back()
-            self.app.resume(self.device)
+            self.host.resume(self.device)
         else:
             wire.take()
         self.follow()
 
     def action_hold(self) -> None:
         """Pause before the next thing that is said, or go on."""
-        wire = self.app.wire(self.device)
+        wire = self.host.wire(self.device)
         if wire is None or not self.line.active:
             self.notify("nothing is under way here")
         elif wire.held:
@@ -319,7 +321,7 @@ class Wire(DeviceScreen):
 
     def action_send_break(self) -> None:
         """Send a break, as some devices want while they boot; only while a person has the wire."""
-        wire = self.app.wire(self.device)
+        wire = self.host.wire(self.device)
         if wire is None or wire.pump.link is None or not self.taken:
             self.notify("take the wire first (F2), then F3 sends a break")
             return
@@ -357,11 +359,11 @@ class Wire(DeviceScreen):
 
     def action_recordings(self) -> None:
         """What was recorded of this device, to be played back."""
-        self.app.push_screen(Recordings(self.line, self.app.job.folder.records))
+        self.app.push_screen(Recordings(self.line, self.host.job.folder.records))
 
     def action_again(self) -> None:
         """Look again and go on, after it needed you or differed."""
-        self.app.resume(self.device)
+        self.host.resume(self.device)
 
 
 class State(Watcher):

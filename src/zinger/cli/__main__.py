@@ -1,0 +1,5 @@
+"""`python -m zinger.cli`."""
+
+from zinger.cli.app import main
+
+main()

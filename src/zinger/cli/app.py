@@ -1,0 +1,98 @@
+"""The program: which commands there are, and how every error ends in a sentence and a meaningful exit code."""
+
+from __future__ import annotations
+
+import sys
+import time
+import traceback
+from collections.abc import Callable
+
+import typer
+
+from zinger.cli import family, job, plan, ports, vault
+from zinger.cli.common import USAGE
+from zinger.errors import ZingerError
+
+FAULT_OF_OURS = 70
+"""The exit code of a fault of ours (EX_SOFTWARE of sysexits)."""
+
+app = typer.Typer(
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    no_args_is_help=False,
+    help="Carries new network devices from factory state to a proved baseline.",
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+_COMMANDS: dict[str, Callable[..., None]] = {
+    "check": plan.check,
+    "import": plan.import_,
+    "export": plan.export,
+    "numbers": plan.numbers,
+    "welcome": job.welcome,
+    "plan": job.plan,
+    "open": job.open_,
+    "demo": job.demo,
+    "script": job.script,
+    "run": job.run,
+    "prove": job.prove,
+    "handover": job.handover,
+    "practice": job.practice,
+    "secret": vault.secret,
+    "ports": ports.ports,
+}
+for _name, _command in _COMMANDS.items():
+    app.command(_name)(_command)
+app.add_typer(family.family, name="family")
+
+
+@app.callback(invoke_without_command=True)
+def begin(ctx: typer.Context) -> None:
+    """Open the last job; without one, the welcome; without a terminal, say how to begin."""
+    if ctx.invoked_subcommand is not None:
+        return
+    from zinger.desk.jobs import last_job
+
+    path = last_job()
+    if sys.stdin.isatty() and sys.stdout.isatty():
+        from zinger.cli.common import open_job, show
+        from zinger.run.job import Options
+
+        show(open_job(path) if path is not None else None, Options(), start=False)
+    else:
+        last = f"The last job is {path}." if path else "No job was opened yet."
+        typer.echo(
+            f"{last}\n\n  zinger demo         a made-up job on simulated devices\n"
+            "  zinger open JOB     a folder with job.yaml and devices.csv\n  zinger --help       all commands"
+        )
+
+
+def main() -> None:
+    """Entry point: every expected error is a sentence and an exit code, never a traceback."""
+    try:
+        app(standalone_mode=True)
+    except ZingerError as error:
+        print(f"zinger: {error}", file=sys.stderr)
+        sys.exit(USAGE)
+    except (KeyboardInterrupt, BrokenPipeError):
+        sys.exit(130)
+    except Exception as error:
+        sys.exit(_own_fault(error))
+
+
+def _own_fault(error: BaseException) -> int:
+    """A fault of ours: the traceback goes to a file (without values of variables), a sentence to the screen."""
+    import platformdirs
+
+    file = platformdirs.user_state_path("zinger") / f"fault-{time.strftime('%Y%m%d-%H%M%S')}.txt"
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text("".join(traceback.format_exception(error)))
+        where = f"; what happened is in {file}"
+    except OSError:
+        where = ""
+    print(
+        f"zinger: a fault of Zinger's own ({type(error).__name__}){where}. The job's journal is complete; "
+        "start again to go on.",
+        file=sys.stderr,
+    )
+    return FAULT_OF_OURS

@@ -1,0 +1,207 @@
+"""`zinger family`: list, look at, begin, examine and try phrasebooks."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from zinger.cli.common import DONE, FINDINGS, CommandError, Json, print_json
+
+if TYPE_CHECKING:
+    from zinger.phrasebook import Card, Phrasebook
+
+
+family = typer.Typer(help="Families: list, show, check, begin and try phrasebooks.", no_args_is_help=True)
+
+
+def _found(name: str) -> tuple[Card, Phrasebook | None, str]:
+    """A family by the name of a shipped one or by its file; raises CommandError or PhrasebookError."""
+    from zinger.phrasebook import Families, load_family
+    from zinger.plan import did_you_mean
+
+    path = Path(name)
+    if path.suffix in (".yaml", ".yml") or path.is_file():
+        try:
+            return *load_family(path.read_text("utf-8"), path.name), path.name
+        except OSError as error:
+            raise CommandError(f"{path} can't be read: {error.strerror}") from None
+        except UnicodeDecodeError:
+            raise CommandError(f"{path} is no text in UTF-8; save it so") from None
+    families = Families()
+    if name not in families:
+        known = ", ".join(families)
+        raise CommandError(f"no family is called {name}{did_you_mean(name, families)}; give one of {known}, or a file")
+    return *families.both(name), f"{name}.yaml"
+
+
+def _spoken(name: str) -> tuple[Phrasebook, str]:
+
+    card, book, file = _found(name)
+    if book is None:
+        raise CommandError(f"{card.title} has a factory card only; there is no map yet")
+    return book, file
+
+
+@family.command("list")
+def list_(as_json: Json = False) -> None:
+    """The families that ship with Zinger."""
+    from zinger.phrasebook import Families
+
+    families = Families()
+    if as_json:
+        print_json(
+            [
+                {"family": name, "title": card.title, "kind": card.kind, "spoken": name in families.books}
+                for name, card in families.items()
+            ]
+        )
+        return
+    for name, card in families.items():
+        state = f"{len(families.books[name].phrases)} settings" if name in families.books else "factory card only"
+        print(f"{name:<14} {card.title:<14} {card.kind:<26} {state}")
+
+
+@family.command()
+def show(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    svg: Annotated[Path | None, typer.Option(help="draw the map as SVG")] = None,
+    pdf: Annotated[Path | None, typer.Option(help="draw the map as PDF")] = None,
+) -> None:
+    """Draw the map of a family: its places, and the moves between them."""
+    book, _ = _spoken(name)
+    if svg or pdf:
+        from zinger.handover.map import write_map
+
+        for file in write_map(book, svg, pdf):
+            print(file)
+        return
+    print(f"{book.title}: {len(book.places)} places, {len(book.moves)} moves, {len(book.phrases)} settings\n")
+    for line in _map(book):
+        print(line)
+
+
+def _map(book: Phrasebook) -> Iterator[str]:
+    """Each place once, below the one from which it is first reached; then the ways back."""
+    from zinger.phrasebook import Kind
+
+    said: dict[str, list[str]] = {place: [] for place in book.places}
+    for setting, phrase in book.phrases.items():
+        said[phrase.at].append(setting)
+    seen: set[str] = set()
+
+    def walk(place: str, depth: int, by: str) -> Iterator[str]:
+        seen.add(place)
+        here = book.places[place]
+        kind = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.MENU: "≡", Kind.PAGER: "…", Kind.NOTICE: "!"}[here.kind]
+        count = f"   says {', '.join(said[place])}" if said[place] else ""
+        yield f"{'   ' * depth}{kind} {place}{'  <- ' + by if by else ''}{count}"
+        for move in book.moves_from(place):
+            for outcome in move.outcomes:
+                if outcome not in seen:
+                    yield from walk(outcome, depth + 1, move.shown)
+
+    answered = {
+        place: path.removeprefix("settings.")
+        for path, phrase in book.every_phrase()
+        for place in (*phrase.replies, *phrase.through)
+    }
+    starts = [book.home, *(name for name in book.places if name not in {o for m in book.moves for o in m.outcomes})]
+    for start in [*starts, *book.places]:
+        if start not in seen:
+            yield from walk(start, 0, f"answered while saying {answered[start]}" if start in answered else "")
+
+
+@family.command()
+def check(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    as_json: Json = False,
+) -> None:
+    """Find dead ends, places that look alike, patterns that run away, and what nothing says or reads."""
+    from zinger.phrasebook.examine import examine
+    from zinger.plan import Severity
+
+    book, file = _spoken(name)
+    problems = examine(book, file)
+    if as_json:
+        print_json(
+            [
+                {"id": p.id, "severity": p.severity.value, "key": p.spot.key, "what": p.what, "do": p.do}
+                for p in problems
+            ]
+        )
+    else:
+        for problem in problems:
+            print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
+        mend = sum(p.severity is Severity.MEND for p in problems)
+        print(f"{book.title}: {mend} to mend, {len(problems) - mend} to think about")
+    raise typer.Exit(FINDINGS if any(p.severity is Severity.MEND for p in problems) else DONE)
+
+
+@family.command("new")
+def new(
+    name: Annotated[str, typer.Argument(help="such as quern-s4", metavar="FAMILY")],
+    file: Annotated[Path | None, typer.Option(help="default: FAMILY.yaml here")] = None,
+    prompt: Annotated[
+        str | None, typer.Option(help="the prompt as it stands on the screen, with HOSTNAME in it")
+    ] = None,
+    login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
+    secret: Annotated[str | None, typer.Option(help="the question for the secret at sign-in")] = None,
+) -> None:
+    """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
+    from zinger.files import write_whole
+    from zinger.phrasebook.begin import commented_start
+    from zinger.store.folder import JobFolderError
+
+    where = file or Path(f"{name}.yaml")
+    if where.exists():
+        raise JobFolderError(f"{where} is there already; give another name, or --file")
+    given = (
+        _fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
+        _fact(login, "the question for the name at sign-in", "name: "),
+        _fact(secret, "the question for the secret at sign-in", "secret: "),
+    )
+    try:
+        text = commented_start(name, *given)
+    except ValueError as error:
+        raise CommandError(str(error)) from None
+    write_whole(where, text.encode())
+    print(f"{where} is begun; next: zinger family check {where}")
+
+
+def _fact(given: str | None, question: str, example: str) -> str:
+    """A fact as given, or as a person at the terminal says; elsewhere an example of it."""
+    if given is not None or not sys.stdin.isatty():
+        return example if given is None else given
+    said = str(typer.prompt(f"{question} [{example!r}]", default="", show_default=False))
+    return f"{said.rstrip()} " if said.strip() else example
+
+
+@family.command("try")
+def try_(
+    name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
+    recording: Annotated[Path, typer.Argument(help="an asciicast v2 recording", metavar="RECORDING")],
+    only_unknown: Annotated[bool, typer.Option("--unknown", help="only lines that nothing recognises")] = False,
+) -> None:
+    """Replay a recording through the map, and say line by line what was recognised."""
+    from zinger.store.recording import events_of
+    from zinger.talk.replay import replay
+
+    book, _ = _spoken(name)
+    unknown = 0
+    for heard in replay(events_of(recording), book):
+        unknown += heard.kind in ("", "unknown")
+        if not only_unknown or heard.kind in ("", "unknown"):
+            print(f"{heard.at:8.2f}  {heard.kind or '-':<8} {heard.name:<34} {heard.text}")
+    print(f"{unknown} lines that nothing recognises")
+
+
+@family.command("schema")
+def schema_() -> None:
+    """The JSON Schema of phrasebooks, for completion in an editor."""
+    from zinger.phrasebook import schema
+
+    print_json(schema())

@@ -1,0 +1,147 @@
+"""Runs without a screen: plain lines while it goes, findings at the end, JSON where a program reads it."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import signal
+import sys
+import time
+from collections.abc import Callable
+from typing import Any, TextIO
+
+from zinger.cli.common import DONE, FINDINGS, PERSON
+from zinger.run.board import Line, Mark
+from zinger.run.job import OpenJob, Options, Run
+
+WATCH_EVERY = 0.1
+
+
+def carry_out(
+    job: OpenJob,
+    options: Options,
+    as_json: bool,
+    keep_yard: bool = False,
+    afterwards: Callable[[], object] = lambda: None,
+) -> int:
+    """Run the job to its end without a screen; returns the exit code.
+
+    `afterwards` is called when all devices are left and the findings are printed, before the count.
+    """
+    run = Run(job, options)
+    interrupted = asyncio.run(_carry_out(run, as_json, keep_yard))
+    if not as_json:
+        print_findings(run)
+    if not interrupted:
+        afterwards()
+    return conclude(run, as_json)
+
+
+async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
+    """Carry all devices; returns whether it was interrupted by a signal."""
+    out = sys.stderr if as_json else sys.stdout
+    interrupted = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, interrupted.set)
+    try:
+        await run.start()
+        for news in run.news:
+            print(news, file=out, flush=True)
+        await _watch(run, out, interrupted)
+        failed = [t for t in run.tasks.values() if t.done() and not t.cancelled() and t.exception()]
+        if failed:
+            raise failed[0].exception()  # type: ignore[misc]
+    finally:
+        states = {name: c.state_in_words() for name, c in run.carriers.items()}
+        await run.stop(end_yard=not keep_yard)
+    if interrupted.is_set():
+        print("stopped; run it again to go on", file=out)
+        for name, state in states.items():
+            print(f"  {name}: {state}", file=out)
+    return interrupted.is_set()
+
+
+async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
+    """Print each device's sentence when it changes, until all are finished."""
+    said: dict[str, str] = {}
+    waiting = asyncio.gather(*run.tasks.values(), return_exceptions=True)
+    while True:
+        for name in run.carriers:
+            sentence = run.job.board.lines[name].sentence
+            if said.get(name) != sentence:
+                said[name] = sentence
+                print(f"{time.strftime('%H:%M:%S')}  {name:<16} {sentence}", file=out, flush=True)
+        if waiting.done() or interrupted.is_set():
+            waiting.cancel()
+            return
+        await asyncio.sleep(WATCH_EVERY)
+
+
+def conclude(run: Run, as_json: bool) -> int:
+    """Print the count, as text or with everything else as JSON; returns the exit code that it means."""
+    lines = {name: run.job.board.lines[name] for name in run.carriers}
+    proved = run.proved()
+    print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved")
+    if any(line.mood is Mark.NEEDS_YOU for line in lines.values()):
+        return PERSON
+    return DONE if len(proved) == len(lines) else FINDINGS
+
+
+def print_findings(run: Run) -> None:
+    """Print, for each device, how it stands and every finding that does not hold."""
+    for name in run.carriers:
+        _print_line(name, run.job.board.lines[name])
+
+
+def _print_line(name: str, line: Line) -> None:
+    holds = [f for f in line.findings.values() if f.holds]
+    print(f"\n{name}: {line.sentence}")
+    print(f"  {len(holds)} of {len(line.findings)} findings hold")
+    if line.mood is Mark.NEEDS_YOU and line.shown:
+        print(f"  it shows: {line.shown!r}")
+    for finding in line.differing:
+        print(
+            f"  {finding.verdict.value:<11}{finding.title} ({finding.source.value}): "
+            f"planned {finding.planned}, read {finding.read or 'nothing'}"
+        )
+        for evidence in finding.evidence.splitlines():
+            print(f"             | {evidence}")
+    for phrase in line.phrases:
+        if phrase.note and phrase.mark is Mark.DIFFERS:
+            print(f"  refused    {phrase.title}: {phrase.note}")
+    for unsaid in line.script.unsaid:
+        print(f"  not said   {unsaid.setting}: {unsaid.why}")
+
+
+def summary(run: Run) -> dict[str, Any]:
+    """The outcome as JSON-able data."""
+    proved = run.proved()
+    return {
+        "job": run.job.plan.title,
+        "folder": str(run.job.folder.path),
+        "proved": len(proved),
+        "of": len(run.carriers),
+        "devices": [
+            {
+                "device": name,
+                "proved": name in proved,
+                "state": line.sentence,
+                "needs_you": line.mood is Mark.NEEDS_YOU,
+                "shown": line.shown,
+                "findings": [
+                    {
+                        "setting": f.setting,
+                        "source": f.source.value,
+                        "planned": f.planned,
+                        "read": f.read,
+                        "evidence": f.evidence,
+                        "verdict": f.verdict.value,
+                    }
+                    for f in line.findings.values()
+                ],
+                "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.unsaid],
+            }
+            for name, line in ((n, run.job.board.lines[n]) for n in run.carriers)
+        ],
+    }

@@ -1,0 +1,228 @@
+"""The commands about the plan: check, import, export, numbers. Each asks a room and prints what comes back."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from zinger.cli.common import DONE, FINDINGS, USAGE, CommandError, JobArg, Json, print_json
+
+if TYPE_CHECKING:
+    from zinger.plan import Plan
+    from zinger.plan.transfer import Proposal
+
+
+def check(
+    job: JobArg,
+    as_json: Json = False,
+    sheet: Annotated[str, typer.Option(metavar="FILE", help="another build sheet in the job's folder")] = "",
+    repairs: Annotated[bool, typer.Option("--repairs", help="show what each repair would change")] = False,
+    explain: Annotated[
+        tuple[str, str] | None, typer.Option("--explain", metavar="DEVICE SETTING", help="where one value comes from")
+    ] = None,
+) -> None:
+    """Say everything that is wrong with the plan, before a cable is touched."""
+    from zinger.plan import Severity
+    from zinger.run.job import OpenJob
+    from zinger.store.folder import JobFolder
+
+    plan = OpenJob(JobFolder(job), sheet).plan
+    if explain is not None:
+        _explain(plan, *explain, as_json=as_json)
+        return
+    problems = plan.problems
+    if as_json:
+        print_json(
+            [
+                {
+                    "id": p.id,
+                    "severity": p.severity.value,
+                    "file": p.spot.file,
+                    "line": p.spot.line,
+                    "key": p.spot.key,
+                    "devices": p.devices,
+                    "setting": p.setting,
+                    "what": p.what,
+                    "do": p.do,
+                    "repair": p.repair
+                    and {
+                        "words": p.repair.words,
+                        "changes": [{"path": c.path, "row": c.row, "text": c.text} for c in p.repair.changes],
+                    },
+                }
+                for p in problems
+            ]
+        )
+    else:
+        for problem in problems:
+            print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
+            if repairs and problem.repair:
+                print(f"       repair: {problem.repair.words}")
+                for change in problem.repair.changes:
+                    print(f"               {change}")
+        mend = sum(p.severity is Severity.MEND for p in problems)
+        print(f"{len(plan.devices)} devices, {mend} to mend, {len(problems) - mend} to think about")
+    raise typer.Exit(FINDINGS if plan.to_mend() else DONE)
+
+
+def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
+    from zinger.plan import SETTINGS, did_you_mean
+
+    names = [d.name for d in plan.devices]
+    if device not in names:
+        raise CommandError(f"the plan has no device {device}{did_you_mean(device, names)}")
+    if name not in SETTINGS:
+        by_title = {s.title.lower(): s.name for s in SETTINGS.values()}
+        if name.lower() not in by_title:
+            raise CommandError(f"no setting is called {name}{did_you_mean(name, [*SETTINGS, *by_title])}")
+        name = by_title[name.lower()]
+    setting, value = SETTINGS[name], plan.device(device).values.get(name)
+    said = [] if value is None else [(value.value, value.origin), *value.overrode]
+    if as_json:
+        print_json(
+            [
+                {
+                    "value": setting.text(v),
+                    "origin": o.label,
+                    "layer": o.layer.value,
+                    "file": o.spot.file,
+                    "line": o.spot.line,
+                    "key": o.spot.key,
+                }
+                for v, o in said
+            ]
+        )
+        return
+    print(f"{device}, {setting.title} ({name}{', ' + setting.reference if setting.reference else ''})")
+    if not said:
+        print("  is not planned: no layer says it, and nothing tells it")
+    for number, (typed, origin) in enumerate(said):
+        print(f"  {'overrode ' if number else '':<9}{setting.show(typed):<32} {origin.label:<34} {origin.spot}")
+
+
+# -- import and export -----------------------------------------------------------------------------------
+def import_(
+    sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON", metavar="SHEET")],
+    job: JobArg,
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="take what is proposed")] = False,
+    column: Annotated[
+        list[str] | None,
+        typer.Option("--column", metavar="HEADING=SETTING", help="what a heading means; empty only keeps it"),
+    ] = None,
+    only: Annotated[str, typer.Option("--sheet", metavar="NAME", help="one sheet of a workbook")] = "",
+) -> None:
+    """Bring somebody's build sheet into a job: a new one, or one that has devices already."""
+    from zinger.desk.incoming import Incoming
+
+    incoming = Incoming(job, sheet.stem.replace("_", " "), sheet)
+    proposal = incoming.look(sheet, only)
+    for decision in column or []:
+        heading, _, meaning = decision.rpartition("=") if "=" in decision else (decision, "", "")
+        try:
+            proposal = proposal.decide(heading, meaning)
+        except ValueError as error:
+            raise CommandError(str(error)) from None
+    _print_proposal(proposal)
+    imported = incoming.read(proposal)
+    if imported.problems:
+        for problem in imported.problems:
+            print(f"{problem.severity.value:<6} {problem}", file=sys.stderr)
+        count = len(imported.problems)
+        raise CommandError(f"{count} cell{'s' * (count > 1)} can't be read; nothing was written")
+    if not yes and any(part.unsure for part in proposal.parts) and not _agreed():
+        raise typer.Exit(USAGE)
+    folder, words = incoming.take(proposal, imported)
+    print("\n".join(words))
+    print(f"next: zinger check {folder}")
+
+
+def _agreed() -> bool:
+    if not sys.stdin.isatty():
+        print(
+            "zinger: some headings are taken by likeness; look, then give --yes, or --column HEADING=SETTING. "
+            "Nothing was written.",
+            file=sys.stderr,
+        )
+        return False
+    return typer.confirm("take it so?")
+
+
+def _print_proposal(proposal: Proposal) -> None:
+    for part in proposal.parts:
+        table = part.table
+        where = f"{proposal.file}{', sheet ' + table.name if table.name else ''}"
+        code = f", read as {table.encoding}" if table.encoding not in ("", "utf-8") else ""
+        print(f"{where}: {len(table.rows)} devices{code}" + (f", all of site {part.site}" if part.site else ""))
+        for match in part.matches:
+            if match.heading:
+                mark = " " if match.sure else "?" if match.meaning else "-"
+                print(
+                    f"  {mark} {match.heading:<28} {match.meaning or '(kept)':<24} {match.how}"
+                    + (f", {match.score:.0%}" if match.meaning and not match.sure else "")
+                )
+    if proposal.filled:
+        print(f"  {proposal.filled} blank site cells take the site above them")
+    if proposal.left_out:
+        print(f"  left out, no devices in them: {', '.join(proposal.left_out)}")
+
+
+def export(
+    job: JobArg,
+    file: Annotated[Path, typer.Argument(help="a file ending in .csv or .xlsx", metavar="FILE")],
+    full: Annotated[bool, typer.Option("--full", help="every resolved value, wherever it comes from")] = False,
+    force: Annotated[bool, typer.Option("--force", help="write over a file that is there")] = False,
+) -> None:
+    """Write the build sheet as CSV or XLSX, with every column that came in."""
+    from zinger.desk.incoming import own_table
+    from zinger.files import write_whole
+    from zinger.plan.documents import table_to_csv, table_to_workbook
+    from zinger.plan.jobfile import read_job
+    from zinger.plan.transfer import full_table
+    from zinger.run.job import OpenJob
+    from zinger.store.folder import JobFolder
+
+    folder = JobFolder(job)
+    kind = file.suffix.lower()
+    if kind not in (".csv", ".xlsx"):
+        raise CommandError(f"{file} ends in neither .csv nor .xlsx; name the file so")
+    if file.exists() and not force:
+        raise CommandError(f"{file} is there already; give another name, or --force")
+    if full:
+        headings, rows = full_table(OpenJob(folder).plan)
+    else:
+        files = folder.files()
+        table = own_table(files)
+        if table is None:
+            raise CommandError("the job's sheet has no devices; there is nothing to write")
+        headings = list(table.headings)
+        rows = [[str(c) for c in cells] + [""] * (len(headings) - len(cells)) for _, cells in table.rows]
+    title = read_job(folder.files().job).title
+    write_whole(file, table_to_csv(headings, rows) if kind == ".csv" else table_to_workbook(headings, rows, title))
+    print(f"{len(rows)} devices, {len(headings)} columns in {file}")
+
+
+def numbers(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    number: Annotated[str, typer.Argument(metavar="NUMBER")],
+    side: Annotated[str, typer.Option(help="inside, outside or both")] = "both",
+) -> None:
+    """Try a dialled number against a voice gateway's rewriting rules."""
+    from zinger.plan import did_you_mean
+    from zinger.plan.items import rewritten
+    from zinger.run.job import OpenJob
+    from zinger.store.folder import JobFolder
+
+    plan = OpenJob(JobFolder(job)).plan
+    if device not in [d.name for d in plan.devices]:
+        raise CommandError(f"the plan has no device {device}{did_you_mean(device, [d.name for d in plan.devices])}")
+    rules = plan.device(device).value("voice.rewrites") or ()
+    if not rules:
+        raise CommandError(f"{device} has no number rewriting in the plan")
+    result, taken = rewritten(number, rules, side)
+    for index, rule in enumerate(rules):
+        print(f"{'>' if index == taken else ' '} {index + 1:>3}  {rule}")
+    print(f"{number} becomes {result}" if taken is not None else f"{number} stays as it is: no rule takes it")

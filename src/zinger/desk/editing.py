@@ -1,0 +1,181 @@
+"""The desk: a plan being edited. Holds the edits over the job's files, resolves them, saves them.
+
+Resolving takes a while for large plans, so screens call `resolved` and `tried` on another thread; a lock keeps
+the documents whole meanwhile.
+"""
+
+from __future__ import annotations
+
+import itertools
+import threading
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from zinger.plan import SETTINGS, Change, Device, Plan, Problem, Site
+from zinger.plan.editing import Conflict, Edits
+from zinger.plan.families import Rules
+from zinger.plan.jobfile import read_job
+from zinger.plan.parsing import parse_mac, parse_network, parse_text
+from zinger.plan.secrets import Vaulted
+from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where an edit goes: this device's row (or each selected one's), or a layer of job.yaml."""
+
+    words: str
+    stem: tuple[str, ...] = ()
+
+
+class Desk:
+    """A job's plan on the desk; raises UnreadableError when its files can't be read at all."""
+
+    def __init__(self, folder: JobFolder, rules: Rules, vaulted: Vaulted) -> None:
+        self.folder, self.rules, self.vaulted = folder, rules, vaulted
+        self._lock = threading.Lock()
+        self.edits = Edits(folder.files())
+        self._stamp = folder.stamp()
+        self.plan: Plan = self.resolved()
+
+    def resolved(self) -> Plan:
+        """The plan as it would be saved; it is also kept in `plan`."""
+        with self._lock:
+            files = self.edits.files
+        self.plan = files.plan(self.rules, self.vaulted)
+        return self.plan
+
+    def tried(self, changes: Iterable[Change]) -> Plan:
+        """The plan after changes that are not made."""
+        with self._lock:
+            files = self.edits.preview(changes)
+        return files.plan(self.rules, self.vaulted)
+
+    # -- edits ---------------------------------------------------------------------------------------
+    def text(self, device: Device, setting: str) -> str:
+        """What stands in a cell, or would: the text that an editor begins with."""
+        if setting in SETTINGS:
+            value = device.values.get(setting)
+            return SETTINGS[setting].text(value.value) if value else ""
+        if setting == "subnet":
+            return str(device.site.subnet or "")
+        return (device.site.name if device.site.key else "") if setting == "site" else str(getattr(device, setting))
+
+    def places(self, devices: Sequence[Device], setting: str) -> list[Place]:
+        """Where a value of these devices could be written, the nearest first."""
+        one = devices[0]
+        if setting == "subnet":
+            return [Place(one.site.name, ("sites", one.site.key))]
+        places = [Place("this device" if len(devices) == 1 else f"these {len(devices)} devices")]
+        if setting not in SETTINGS:
+            return places
+        if one.role and all(d.role == one.role for d in devices):
+            places.append(Place(f"role {one.role}", ("roles", one.role)))
+        if all(d.site.key == one.site.key for d in devices):
+            places.append(Place(one.site.name, ("sites", one.site.key)))
+        return [*places, Place("the baseline", ("baseline",))]
+
+    def changes(self, devices: Sequence[Device], setting: str, text: str, place: Place) -> list[Change]:
+        """The changes that put a text (or nothing) there."""
+        value = text.strip() or None
+        if place.stem:
+            return [Change((*place.stem, *setting.split(".")), value)]
+        return [Change((setting,), value, d.spot.line) for d in devices if d.spot.line]
+
+    @staticmethod
+    def refusal(setting: str, text: str) -> str:
+        """What is wrong with a text as a value of a setting, or nothing."""
+        parsers = {"subnet": parse_network, "mac": parse_mac}
+        parse = SETTINGS[setting].parse if setting in SETTINGS else parsers.get(setting, parse_text)
+        if not text.strip():
+            return ""
+        try:
+            parse(text)
+        except ValueError as error:
+            return str(error)
+        return ""
+
+    def add(self, site: Site | None, like: Device | None) -> int:
+        """A new device at the end of the sheet, of a site and like another; its row. Raises JobFolderError."""
+        site = site or next(iter(self.plan.sites), None)
+        cells = {"site": site.name if site else ""}
+        cells |= {"family": like.family, "role": like.role} if like else {}
+        if site is None or read_job(self.edits.base.job).naming is None:  # a row must say something to be one
+            names = {d.name for d in self.plan.devices}
+            cells["hostname"] = next(name for n in itertools.count(1) if (name := f"new{n}") not in names)
+        with self._lock:
+            try:
+                return self.edits.add_row({key: text for key, text in cells.items() if text}, "a new device")
+            except TypeError as error:
+                raise JobFolderError(str(error)) from None
+
+    def make(self, changes: Sequence[Change], words: str) -> None:
+        """Make changes as one step."""
+        with self._lock:
+            self.edits.make(changes, words)
+
+    def repair(self, problem: Problem) -> str | None:
+        """Make a problem's repair; returns its words, or None when it has none."""
+        if problem.repair is None:
+            return None
+        self.make(problem.repair.changes, f"{problem.who}: {problem.repair.words}".lstrip(": "))
+        return problem.repair.words
+
+    def undo(self) -> str | None:
+        """Take the last step back; returns its words."""
+        with self._lock:
+            return self.edits.undo()
+
+    def redo(self) -> str | None:
+        """Do again what was undone last; returns its words."""
+        with self._lock:
+            return self.edits.redo()
+
+    # -- files ---------------------------------------------------------------------------------------
+    def save(self) -> list[Conflict]:
+        """Write the files; changes from outside are taken in first. Returns what somebody must decide.
+
+        Raises JobFolderError when nothing can be written, UnreadableError when the files outside can't be read.
+        """
+        with self._lock:
+            for _ in range(3):
+                wanted = self.edits.files
+                try:
+                    self.folder.write(wanted, self.edits.base)
+                except ChangedOutside as outside:
+                    conflicts = self.edits.merge(outside.files)
+                    if conflicts:
+                        return conflicts
+                    continue
+                self.edits.saved()
+                break
+            self._stamp = self.folder.stamp()
+            return []
+
+    def decide(self, ours: bool) -> None:
+        """Settle conflicts: lay our changes over what is outside, or take what is outside and forget them.
+
+        Raises JobFolderError or UnreadableError when that can't be read; then nothing is changed.
+        """
+        with self._lock:
+            files = self.folder.files()
+            if ours:
+                self.edits.merge(files, ours=True)
+            else:
+                self.edits = Edits(files)
+            self._stamp = self.folder.stamp()
+
+    def look_outside(self) -> tuple[bool, list[Conflict]]:
+        """Whether the files were changed by somebody else, now taken in; and what must be decided first.
+
+        Raises JobFolderError or UnreadableError, once for each change, when they can't be read as they are now.
+        """
+        stamp = self.folder.stamp()
+        if stamp == self._stamp:
+            return False, []
+        with self._lock:
+            self._stamp = stamp
+            files = self.folder.files()
+            if files == self.edits.base:
+                return False, []
+            return True, self.edits.merge(files)

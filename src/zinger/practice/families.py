@@ -1,0 +1,20 @@
+"""Every family that is simulated, by name: the one registry of the yard."""
+
+from __future__ import annotations
+
+from zinger.practice.core.box import Box
+from zinger.practice.hollin_g4.box import Firewall
+from zinger.practice.hollin_m1.box import Manager
+from zinger.practice.marrable_v6.box import Gateway
+from zinger.practice.quern_s2.box import Switch
+from zinger.practice.quern_s9.box import Chassis
+from zinger.practice.sallow_w5.box import Controller
+
+FAMILIES: dict[str, type[Box]] = {
+    "hollin-g4": Firewall,
+    "hollin-m1": Manager,
+    "marrable-v6": Gateway,
+    "quern-s2": Switch,
+    "quern-s9": Chassis,
+    "sallow-w5": Controller,
+}

@@ -1,0 +1,367 @@
+"""The Hollin G4, a firewall: nothing that is said counts until the draft is weighed and enacted.
+
+An enacted draft that touches the way in goes back by itself unless somebody says that it stands.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import shlex
+from ipaddress import IPv4Interface
+
+from zinger.practice.core.people import Person
+from zinger.practice.core.sheet import Check, Sheet, among, hosts, interface, name, number, words
+from zinger.practice.core.sheet_box import SheetBox
+from zinger.practice.core.tty import Discarded, Tty
+from zinger.practice.core.words import Refused, address_of, host_in_net
+
+FIRST = "keeper"
+STANDS_FOR = 300.0
+"""Seconds that a change of the way in stands unless it is confirmed."""
+THINKS, COMMITS, WRONG_TRIES = 0.5, 60.0, 5
+_DOOR = among("open", "shut")
+_IDLE = number(1, 240)
+
+
+def _outside(text: str) -> str:
+    match = re.fullmatch(r"fixed (\S+) via (\S+)", text)
+    if match:
+        mine = host_in_net(match[1])
+        if address_of(match[2]) not in mine.network:
+            raise Refused(f"{match[2]} is not beside {mine}")
+    elif text != "by lease" and not re.fullmatch(r"dialled by \S+", text):
+        raise Refused("outside is fixed A/N via A, or by lease, or dialled by NAME")
+    return text
+
+
+def _pool(text: str) -> str:
+    match = re.fullmatch(r"(\S+) to (\S+) for (\d+) min", text)
+    if not match or address_of(match[1]) > address_of(match[2]):
+        raise Refused("a pool is A to A for N min")
+    return text
+
+
+def _rule(text: str) -> str:
+    if not re.fullmatch(r"(allow|deny) from \S+ to \S+ for \S+", text):
+        raise Refused("a rule is allow, or deny, from X to X for X")
+    return text
+
+
+def _forward(text: str) -> str:
+    match = re.fullmatch(r"(\S+) (\d+) (tcp|udp)", text)
+    if not match:
+        raise Refused("a forward goes to A PORT tcp, or udp")
+    address_of(match[1])
+    return text
+
+
+KEYS: dict[str, Check] = {
+    "name": name(31),
+    "place": words(60),
+    "contact": words(60),
+    "greeting": words(200),
+    "address": interface,
+    "gateway": lambda text: str(address_of(text)),
+    "resolvers": hosts(3),
+    "suffix": words(60),
+    "times": hosts(4),
+    "zone": words(40),
+    "logs": hosts(4),
+    "idle": _IDLE,
+    "ssh": _DOOR,
+    "https": _DOOR,
+    "http": _DOOR,
+    "telnet": _DOOR,
+    "mode": among("routed", "seen-through"),
+    "outside": _outside,
+    "inside": interface,
+    "guest": interface,
+    "pool": _pool,
+    "stations": words(120),
+    "recovery": among("allowed", "barred"),
+}
+NAMED: dict[str, Check] = {"rule": _rule, "forward": _forward, "reserved": words(60)}
+"""Keys of which there are many, each with a name of its own."""
+BASES = {
+    "plain": {
+        "name": "hollin-g4",
+        "mode": "routed",
+        "ssh": "shut",
+        "https": "open",
+        "http": "open",
+        "telnet": "open",
+        "address": "by lease",
+        "zone": "UTC",
+        "idle": "30",
+        "recovery": "allowed",
+        'rule "everything out"': "allow from inside to any for any",
+    },
+    "bare": {"name": "hollin-g4", "mode": "routed", "https": "open"},
+}
+
+
+class Firewall(SheetBox):
+    """One simulated firewall."""
+
+    BOOT = (
+        (50, "hollin g4 wakes"),
+        (110, "rule engine 8.1 loads"),
+        (160, "state table made, 200000 entries"),
+        (60, "interfaces 1-8 counted"),
+        (36, "what was in force is in force again"),
+        (4, "desk open; press Return"),
+    )
+    labelled = True
+    CHATTER = ("state table at {n} percent", "interface {n} has carrier", "a probe was turned away")
+    STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
+    behind_menu = True
+    back_at: asyncio.Task[None] | None = None
+    """The task that takes an enacted draft back, while it may."""
+
+    def factory_state(self) -> Sheet:
+        return Sheet(
+            {"name": "hollin-g4", "base": "none", "https": "open"},
+            {FIRST: Person.with_secret("full", self.label, must_renew=True)},
+        )
+
+    @property
+    def fixed_address(self) -> IPv4Interface | None:
+        address = self.running.values.get("address", "by lease")
+        return None if address == "by lease" else IPv4Interface(address)
+
+    async def on_console(self, tty: Tty) -> None:
+        while await tty.key() != "\r":
+            pass
+        while True:
+            tty.show(f"\nHollin G4, serial {self.body.serial}\n")
+            await Desk(self, tty, "console").sign_in_and_serve()
+
+    async def on_network(self, tty: Tty, kind: str, user: str | None) -> None:
+        desk = Desk(self, tty, kind)
+        if user is None:
+            await desk.sign_in_and_serve()
+        elif await desk.renewed(user):
+            await desk.serve(user)
+
+    async def put_in_force(self, draft: Sheet) -> bool:
+        """Make a draft count; returns whether it goes back by itself unless it is confirmed."""
+        before = self.running
+        moved = any(before.values.get(key) != draft.values.get(key) for key in ("address", "gateway"))
+        self.running = draft
+        await self.apply_network()
+        if moved:
+            self.stand_down()
+            self.back_at = asyncio.get_running_loop().create_task(self._back(before))
+            self._tasks.add(self.back_at)
+        else:
+            self.keep()
+        return moved
+
+    async def _back(self, before: Sheet) -> None:
+        await self.clock.sleep(STANDS_FOR)
+        self.running, self.back_at = before, None
+        await self.apply_network()
+        if self.console:
+            self.console.burst("-- nobody said stand: what was in force before is in force again --")
+
+    def stand_down(self) -> bool:
+        """Nothing goes back by itself any more; returns whether something would have."""
+        waiting, self.back_at = self.back_at, None
+        if waiting is not None:
+            waiting.cancel()
+        return waiting is not None
+
+
+class Desk:
+    """One session at the desk."""
+
+    def __init__(self, box: Firewall, tty: Tty, where: str) -> None:
+        self.box, self.tty, self.where = box, tty, where
+        self.user = ""
+        self.draft: Sheet | None = None
+        self.changes = 0
+
+    async def sign_in_and_serve(self) -> None:
+        """Ask who is there until somebody known is, then serve."""
+        try:
+            user = await self.tty.line("keeper name = ", at_question=True)
+            word = await self.tty.line("keeper word = ", blind=True, at_question=True)
+        except Discarded:
+            return
+        if not self.box.knows(user, word):
+            await self.box.clock.sleep(1)
+            self.tty.show("no keeper has that name and word\n")
+        elif await self.renewed(user):
+            self.box.heard.append(f"[{self.where}] {user} signed in")
+            await self.serve(user)
+
+    async def renewed(self, user: str) -> bool:
+        """Make the person replace the word that is printed on the label."""
+        person = self.box.running.people[user]
+        if not person.must_renew:
+            return True
+        self.tty.show("that word is printed on the box; choose your own\n")
+        try:
+            word = await self._new_word(f"new word for {user} (10 or more) = ")
+        except Discarded:
+            return False
+        self.box.running.people[user] = Person.with_secret(person.level, word)
+        self.box.keep()
+        return True
+
+    async def _new_word(self, question: str) -> str:
+        while True:
+            word = await self.tty.line(question, blind=True, at_question=True)
+            if len(word) < 10 or not (re.search("[A-Za-z]", word) and re.search("[0-9]", word)):
+                self.tty.show("will not do: 10 or more, with letters and digits\n")
+            elif await self.tty.line("that word again = ", blind=True, at_question=True) == word:
+                return word
+            else:
+                self.tty.show("will not do: the two are not alike\n")
+
+    def prompt(self) -> str:
+        where = "in force" if self.draft is None else f"draft, {self.changes} changes"
+        return f"{{g4 {self.box.running.values['name']} | {where}}} "
+
+    async def serve(self, user: str) -> None:
+        """Carry out lines until farewell."""
+        self.user = user
+        while True:
+            idle = int(self.box.running.values.get("idle", "30")) * 60
+            try:
+                line = (await asyncio.wait_for(self.tty.line(self.prompt()), self.box.clock.real(idle))).strip()
+                if line == "farewell":
+                    self.tty.show("farewell\n")
+                    return
+                if line:
+                    self.box.heard.append(f"[{self.where}] {line}")
+                    await self.box.clock.sleep(THINKS)
+                    await self.carry_out(line)
+            except TimeoutError:
+                self.tty.show("\nthe desk was left alone and closes\n")
+                return
+            except Refused as refusal:
+                self.tty.show(f"will not do: {refusal}\n")
+            except Discarded:
+                self.tty.show("left as it was\n")
+
+    async def carry_out(self, line: str) -> None:
+        """One line at the desk."""
+        first, _, rest = line.partition(" ")
+        action = {
+            "recite": self.recite,
+            "draft": self.begin,
+            "shelve": self.shelve,
+            "let": self.let,
+            "lay": self.lay,
+            "strike": self.strike,
+            "weigh": self.weigh,
+            "enact": self.enact,
+            "stand": self.stand,
+        }.get(first)
+        if action is None:
+            self.tty.show(f"the desk does not know {first}\n")
+            return
+        if first in ("let", "lay", "strike", "weigh", "enact", "shelve") and self.draft is None:
+            raise Refused("there is no draft; say draft")
+        await action(rest)
+
+    async def recite(self, rest: str) -> None:
+        sheet = self.draft if rest == "draft" and self.draft else self.box.running
+        body = self.box.body
+        lines = [f"  serial is {body.serial}", f"  mac is {body.mac}", f"  image is {body.image}"]
+        lines += [f"  {key} is {value}" for key, value in sheet.values.items()]
+        lines += [f"  keeper {who} is {person.level}" for who, person in sheet.people.items()]
+        await self.tty.page(lines)
+
+    async def begin(self, rest: str) -> None:
+        if self.box.running.people[self.user].level != "full":
+            raise Refused("one who only looks may not draft")
+        self.draft, self.changes = self.box.running.copy(), 0
+
+    async def shelve(self, rest: str) -> None:
+        self.draft = None
+        self.tty.show("the draft is thrown away\n")
+
+    async def lay(self, rest: str) -> None:
+        assert self.draft is not None
+        base = rest.removeprefix("base ")
+        if base not in BASES:
+            raise Refused(f"there is no base {base}; there are {', '.join(BASES)}")
+        self.draft.values = {**BASES[base], "base": base}
+        self.changes += 1
+
+    async def let(self, rest: str) -> None:
+        """let KEY be VALUE, or let KIND "NAME" be VALUE, or let keeper NAME be full."""
+        assert self.draft is not None
+        key, be, value = rest.partition(" be ")
+        if not be:
+            raise Refused("say let THIS be THAT")
+        kind, _, own = key.partition(" ")
+        if kind == "keeper" and own:
+            await self._keeper(own, value)
+        elif kind in NAMED and own:
+            self.draft.values[f'{kind} "{shlex.split(own)[0]}"'] = NAMED[kind](value)
+        elif key in KEYS:
+            self.draft.values[key] = KEYS[key](value)
+        else:
+            raise Refused(f"nothing is called {key}")
+        self.changes += 1
+
+    async def _keeper(self, who: str, level: str) -> None:
+        assert self.draft is not None
+        if level not in ("full", "seeing"):
+            raise Refused("a keeper is full or seeing")
+        self.draft.people[who] = Person.with_secret(level, await self._new_word(f"word for {who} = "))
+
+    async def strike(self, rest: str) -> None:
+        assert self.draft is not None
+        kind, _, who = rest.partition(" ")
+        found = self.draft.people if kind == "keeper" else self.draft.values
+        if (who if kind == "keeper" else rest) not in found or who == self.user:
+            raise Refused(f"there is no {rest} to strike")
+        del found[who if kind == "keeper" else rest]
+        self.changes += 1
+
+    def _faults(self) -> list[str]:
+        assert self.draft is not None
+        values, faults = self.draft.values, []
+        if values.get("base", "none") == "none":
+            faults.append("no base is laid; lay base plain first")
+        if (
+            "gateway" in values
+            and values.get("address", "by lease") != "by lease"
+            and address_of(values["gateway"]) not in IPv4Interface(values["address"]).network
+        ):
+            faults.append("the gateway is not beside the address")
+        return faults
+
+    async def weigh(self, rest: str) -> None:
+        await self.box.clock.sleep(4)
+        if faults := self._faults():
+            raise Refused(f"{len(faults)} faults; the first: {faults[0]}")
+        self.tty.show(f"weighed: {self.changes} changes, sound\n")
+
+    async def enact(self, rest: str) -> None:
+        assert self.draft is not None
+        if faults := self._faults():
+            raise Refused(f"{len(faults)} faults; the first: {faults[0]}")
+        if await self.tty.line(f"enact {self.changes} changes, y or n = ", at_question=True) != "y":
+            self.tty.show("nothing was enacted\n")
+            return
+        for done in range(0, 101, 4):
+            self.tty.show(f"\renacting, {done:>3} of 100")
+            await self.box.clock.sleep(COMMITS / 25)
+        draft, self.draft = self.draft, None
+        goes_back = await self.box.put_in_force(draft)
+        self.tty.show(f"\nenacted, {self.changes} changes are in force\n")
+        if goes_back:
+            self.tty.show(f"the way in changed: back in {STANDS_FOR:.0f} s unless you say stand\n")
+
+    async def stand(self, rest: str) -> None:
+        if not self.box.stand_down():
+            self.tty.show("nothing was waiting; all stands\n")
+            return
+        self.box.keep()
+        self.tty.show("it stands\n")

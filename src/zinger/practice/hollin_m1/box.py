@@ -1,0 +1,206 @@
+"""The Hollin M1, a manager of firewalls: a script of questions, which can be answered again for a change.
+
+It asks for more than it makes: the search suffix and the greeting are asked for and forgotten. They can be set one
+by one.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from ipaddress import IPv4Interface
+
+from zinger.practice.core.people import Person
+from zinger.practice.core.questions import Asker, BeginAgain
+from zinger.practice.core.sheet import Check, Sheet, hosts, name, number, words
+from zinger.practice.core.sheet_box import SheetBox
+from zinger.practice.core.tty import Discarded, Tty
+from zinger.practice.core.words import Refused, address_of
+
+MENU = "\n   1  answer the questions\n   2  what is set\n   3  set one thing\n   4  go\n"
+SINGLE: dict[str, Check] = {"suffix": words(60), "greeting": words(200), "idle": number(1, 240), "logs": hosts(4)}
+
+
+class Manager(SheetBox):
+    """One simulated manager."""
+
+    BOOT = (
+        (40, "hollin m1 wakes"),
+        (120, "disk 0 sound, disk 1 sound"),
+        (380, "database made"),
+        (56, "desk services start"),
+        (4, "manager up; press Return"),
+    )
+    labelled = True
+    OPEN = "y"
+    CHATTER = ("database: {n} notes swept", "no firewall has called yet")
+    STAMP = "-- {h:02}:{m:02}:{s:02} {text} --"
+
+    def factory_state(self) -> Sheet:
+        return Sheet(
+            {
+                "name": "hollin-m1",
+                "address": "by lease",
+                "gateway": "none",
+                "resolvers": "none",
+                "suffix": "none",
+                "times": "none",
+                "zone": "UTC",
+                "idle": "30",
+                "logs": "none",
+                "greeting": "none",
+                "ssh": "n",
+                "https": "y",
+                "http": "y",
+                "telnet": "n",
+            },
+            {"keeper": Person.with_secret("keeper", self.label, must_renew=True)},
+        )
+
+    @property
+    def fixed_address(self) -> IPv4Interface | None:
+        address = self.running.values["address"]
+        return None if address == "by lease" else IPv4Interface(address)
+
+    async def on_console(self, tty: Tty) -> None:
+        while await tty.key() != "\r":
+            pass
+        while True:
+            tty.show(f"\nHollin M1, serial {self.body.serial}, mac {self.body.mac}\n")
+            try:
+                user = await tty.line("your name: ", at_question=True)
+                word = await tty.line("your word: ", blind=True, at_question=True)
+            except Discarded:
+                continue
+            if self.knows(user, word):
+                await ManagerDesk(self, tty, "console").serve(user)
+            else:
+                await self.clock.sleep(1)
+                tty.show("that is not known\n")
+
+    async def on_network(self, tty: Tty, kind: str, user: str | None) -> None:
+        if user is not None:
+            await ManagerDesk(self, tty, kind).serve(user)
+
+
+class ManagerDesk:
+    """One session."""
+
+    def __init__(self, box: Manager, tty: Tty, where: str) -> None:
+        self.box, self.tty, self.where = box, tty, where
+        self.asker = Asker(tty, lambda question, stands: f"{question} {{{stands}}}: ", "not taken")
+
+    async def serve(self, user: str) -> None:
+        """The menu, again and again; at the first sign-in the questions come before it."""
+        if self.box.running.people[user].must_renew:
+            self.tty.show("nothing is set yet; the questions begin\n")
+            await self.questions()
+        while True:
+            keeper = self.box.running.people[user].level == "keeper"
+            idle = self.box.clock.real(int(self.box.running.values["idle"]) * 60)
+            self.tty.show(f"{self.box.running.values['name']}{MENU}")
+            try:
+                picked = await asyncio.wait_for(self.tty.line("number: "), idle)
+                self.box.heard.append(f"[{self.where}] {picked}")
+                if picked == "2":
+                    await self.tell()
+                elif picked == "4":
+                    return
+                elif picked in ("1", "3") and not keeper:
+                    self.tty.show("not taken: you only look\n")
+                elif picked == "1":
+                    await self.questions()
+                elif picked == "3":
+                    await self.one_thing()
+                elif picked:
+                    self.tty.show("not taken: 1 to 4\n")
+            except TimeoutError:
+                self.tty.show("\nnobody is here; gone\n")
+                return
+
+    async def tell(self) -> None:
+        values, body = self.box.running.values, self.box.body
+        lines = [f"serial = {body.serial}", f"mac = {body.mac}", f"image = {body.image}"]
+        lines += [f"{key} = {value}" for key, value in values.items()]
+        lines += [f"person = {who}, {p.level}" for who, p in self.box.running.people.items()]
+        await self.tty.page([f"   {line}" for line in lines])
+
+    async def one_thing(self) -> None:
+        key = await self.tty.line("which thing: ", at_question=True)
+        if key not in SINGLE:
+            self.tty.show(f"not taken: one of {', '.join(SINGLE)}\n")
+            return
+        try:
+            value = SINGLE[key](await self.tty.line("to what: ", at_question=True))
+        except Refused as refusal:
+            self.tty.show(f"not taken: {refusal}\n")
+            return
+        self.box.running.values[key] = value
+        self.box.heard.append(f"[{self.where}] {key} to {value}")
+        self.box.keep()
+        self.tty.show("set\n")
+
+    async def questions(self) -> None:
+        """All questions; Ctrl-X begins them again."""
+        while True:
+            try:
+                answers = await self._ask_all(self.box.running.copy())
+            except BeginAgain:
+                self.tty.show(f"from the beginning, serial {self.box.body.serial}, mac {self.box.body.mac}\n")
+                continue
+            if await self.asker.yes("write this down", False, "y", "n"):
+                break
+            self.tty.show("nothing was written; from the beginning\n")
+        self.tty.show("writing")
+        for _ in range(10):
+            await self.box.clock.sleep(2)
+            self.tty.show(" .")
+        stands = self.box.running.values
+        self.box.running = answers
+        answers.values.update({key: stands[key] for key in ("suffix", "greeting")})  # asked for, and forgotten
+        self.box.keep()
+        await self.box.apply_network()
+        self.tty.show("\nwritten; the desk services start again\n")
+        self.box.heard.append(f"[{self.where}] questions answered")
+
+    async def _ask_all(self, sheet: Sheet) -> Sheet:
+        ask, values = self.asker, sheet.values
+        values["name"] = await ask.value("name of this manager", values["name"], name(31))
+        await self._way(values)
+        values["resolvers"] = await ask.value("name servers, blanks between", values["resolvers"], hosts(3))
+        values["suffix"] = await ask.value("search suffix", values["suffix"], words(60))
+        if await ask.yes("time from the network", values["times"] != "none", "y", "n"):
+            values["times"] = await ask.value("time servers, blanks between", values["times"], hosts(4))
+        values["zone"] = await ask.value("zone", values["zone"], words(40))
+        await self._people(sheet)
+        values["idle"] = await ask.value("minutes until an idle desk closes", values["idle"], number(1, 240))
+        values["logs"] = await ask.value("log to, blanks between", values["logs"], hosts(4))
+        values["greeting"] = await ask.value("greeting", values["greeting"], words(200))
+        for door in ("ssh", "https", "http", "telnet"):
+            values[door] = "y" if await ask.yes(f"{door} open", values[door] == "y", "y", "n") else "n"
+        return sheet
+
+    async def _way(self, values: dict[str, str]) -> None:
+        fixed = await self.asker.yes("fixed address", values["address"] != "by lease", "y", "n")
+        if not fixed:
+            values["address"] = "by lease"
+            return
+        stands, _, length = values["address"].partition("/")
+        address = await self.asker.value(
+            "address", "none" if stands == "by lease" else stands, lambda text: str(address_of(text))
+        )
+        size = await self.asker.value("its length", length or "24", number(8, 30))
+        values["address"] = f"{address}/{size}" if address != "none" else "by lease"
+        values["gateway"] = await self.asker.value("gateway", values["gateway"], lambda text: str(address_of(text)))
+
+    async def _people(self, sheet: Sheet) -> None:
+        ask, people = self.asker, sheet.people
+        if people["keeper"].must_renew or await ask.yes("a new word for keeper", False, "y", "n"):
+            word = await ask.secret("new word for keeper", "once more, for keeper", 10)
+            people["keeper"] = Person.with_secret("keeper", word)
+        for level, question in (("keeper", "one more keeper"), ("looker", "one who only looks")):
+            known = next((who for who, p in people.items() if p.level == level and who != "keeper"), "none")
+            who = await ask.value(question, known, words(24))
+            if who != "none":
+                secret = await ask.secret(f"word of {level} {who}", f"once more, {level} {who}", 10)
+                people.pop(known, None)
+                people[who] = Person.with_secret(level, secret)

@@ -1,0 +1,186 @@
+"""What a Quern S2 holds: its running and startup state, and how it tells them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field
+from ipaddress import IPv4Interface
+from typing import Any, Self
+
+from zinger.practice.core.people import Person
+
+FACTORY_NAME = "quern-s2"
+FALLBACK = "198.51.100.7/24"
+LABEL_USER, LABEL_SECRET = "installer", "unpack-me"
+NONE = "(none)"
+HOME = 1
+
+
+def _factory_people() -> dict[str, Person]:
+    return {LABEL_USER: Person.with_secret("keeper", LABEL_SECRET, must_renew=True)}
+
+
+def _factory_doors() -> dict[str, bool]:
+    return {
+        "ssh": False,
+        "telnet": True,
+        "http": True,
+        "https": False,
+        "tftp": True,
+        "usb": True,
+        "offers": True,
+        "lldp": True,
+    }
+
+
+@dataclass
+class Port:
+    """One port: `bare` carries one VLAN unmarked, `mixed` marked ones and its own, `loose` any mix, `rest` none."""
+
+    kind: str = "bare"
+    bare: int = HOME
+    marked: list[int] = field(default_factory=list)
+    barred: list[int] = field(default_factory=list)
+    note: str = ""
+
+
+@dataclass
+class State:
+    """Everything that `keep` writes to startup."""
+
+    name: str = FACTORY_NAME
+    greeting: str = ""
+    place: str = ""
+    contact: str = ""
+    people: dict[str, Person] = field(default_factory=_factory_people)
+    vlan: int = 1
+    address: str = "lease"
+    gateway: str = ""
+    stations: list[str] = field(default_factory=list)
+    resolver: list[str] = field(default_factory=list)
+    suffix: str = ""
+    source: list[str] = field(default_factory=list)
+    favour: str = ""
+    beat: int = 0
+    zone: str = "UTC"
+    idle: int = 15
+    doors: dict[str, bool] = field(default_factory=_factory_doors)
+    receiver: list[str] = field(default_factory=list)
+    worst: str = "all"
+    memory: str = "all"
+    flash: str = "none"
+    readers: dict[str, str] = field(default_factory=dict)
+    vlans: dict[int, str] = field(default_factory=lambda: {HOME: "home"})
+    home_closed: bool = False
+    hearken: bool = False
+    ports: dict[str, Port] = field(default_factory=dict)
+    bundles: dict[str, str] = field(default_factory=dict)
+    voice: str = ""
+    tree: bool = True
+    rank: int = 32768
+    pins: dict[str, str] = field(default_factory=dict)
+
+    def dump(self) -> dict[str, Any]:
+        """As JSON-able data."""
+        return asdict(self)
+
+    @classmethod
+    def load(cls, data: dict[str, Any]) -> Self:
+        """The inverse of `dump`, also through JSON."""
+        return cls(
+            **{
+                **data,
+                "people": {name: Person(**p) for name, p in data["people"].items()},
+                "ports": {name: Port(**p) for name, p in data["ports"].items()},
+                "vlans": {int(number): name for number, name in data["vlans"].items()},
+            }
+        )
+
+    def copy(self) -> Self:
+        """An independent copy."""
+        return self.load(self.dump())
+
+    def port(self, name: str) -> Port:
+        """A port; every one is there, told about or not."""
+        return self.ports.get(name) or Port()
+
+    def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
+        """What it tells of itself, by section: (word, value)."""
+        return {
+            "people": [("person", f"{name} ({person.level})") for name, person in self.people.items()],
+            "mgmt": [
+                ("vlan", str(self.vlan)),
+                ("address", address),
+                ("gateway", self.gateway or NONE),
+                *_many("station", self.stations),
+            ],
+            "names": [*_many("resolver", self.resolver), ("suffix", self.suffix or NONE)],
+            "clock": [*_many("source", [self._source(host) for host in self.source]), ("zone", self.zone)],
+            "log": [
+                *_many("receiver", self.receiver),
+                ("worst", self.worst),
+                ("memory", self.memory),
+                ("flash", self.flash),
+            ],
+            "watch": _many("reader", [f"{name} {how}" for name, how in self.readers.items()]),
+            "doors": [
+                ("idle", f"{self.idle} min"),
+                *((door, "open" if is_open else "shut") for door, is_open in self.doors.items()),
+            ],
+            "vlans": [
+                *(("vlan", f"{number} {name}") for number, name in sorted(self.vlans.items())),
+                ("home", "closed" if self.home_closed else "open"),
+                ("hearken", _on(self.hearken)),
+            ],
+            "bundles": _many("bundle", [f"{name} {what}" for name, what in self.bundles.items()]),
+            "voice": [("carry", self.voice or NONE)],
+            "tree": [("walk", _on(self.tree)), ("rank", str(self.rank))],
+            "guard": _many("pin", [f"{port} {what}" for port, what in self.pins.items()]),
+        }
+
+    def _source(self, host: str) -> str:
+        return host + (" first" if host == self.favour else "") + (f" every {self.beat} s" if self.beat else "")
+
+
+def tell(
+    state: State, identity: list[tuple[str, str]], note: str, ports: Iterable[str], section: str = "all"
+) -> list[str]:
+    """The lines of `tell SECTION`; `note` says how the address came about."""
+    if state.address == "lease":
+        address = f"by lease ({note})" if note else "by lease"
+    else:
+        fixed = IPv4Interface(state.address)
+        address = f"{fixed.ip} len {fixed.network.prefixlen} (fixed)"
+    own = [
+        ("name", state.name),
+        *identity,
+        ("greeting", state.greeting or NONE),
+        ("place", state.place or NONE),
+        ("contact", state.contact or NONE),
+    ]
+    lines: list[str] = []
+    for title, rows in {"identity": own, **state.sections(address, ports)}.items():
+        if section in ("all", title):
+            lines.append(title)
+            lines += [f"   {word} {'.' * (16 - len(word))} {value}" for word, value in rows]
+    if section in ("all", "ports"):
+        lines += ["ports", *_port_table(state, ports)]
+    return lines
+
+
+def _port_table(state: State, ports: Iterable[str]) -> list[str]:
+    lines = [f"   {'port':<8}{'kind':<8}{'bare':<6}{'marked':<16}{'barred':<10}note"]
+    for name in ports:
+        port = state.port(name)
+        marked, barred = (",".join(map(str, v)) or "-" for v in (port.marked, port.barred))
+        bare = str(port.bare) if port.bare else "-"
+        lines.append(f"   {name:<8}{port.kind:<8}{bare:<6}{marked:<16}{barred:<10}{port.note}".rstrip())
+    return lines
+
+
+def _on(flag: bool) -> str:
+    return "on" if flag else "off"
+
+
+def _many(word: str, values: list[str]) -> list[tuple[str, str]]:
+    return [(word, value) for value in values] or [(word, NONE)]

@@ -1,0 +1,159 @@
+"""What a Quern S2 does as a switch: VLANs, ports, bundles, voice, tree and guard. The words of those contexts."""
+
+from __future__ import annotations
+
+import re
+
+from zinger.practice.core.words import Refused, address_of, one
+from zinger.practice.quern_s2.hardware import Hardware
+from zinger.practice.quern_s2.state import HOME, Port, State
+
+
+class Switching:
+    """The words of the switching contexts; part of the shell."""
+
+    switch: Hardware
+    chosen: tuple[str, ...] = ()
+    """The ports that `descend ports` chose."""
+
+    @property
+    def running(self) -> State:
+        state: State = self.switch.running
+        return state
+
+    def choose(self, text: str) -> tuple[str, ...]:
+        """Ports from ranges such as 1-4,7; refuses what the box does not have."""
+        names: list[str] = []
+        for part in text.split(","):
+            match = re.fullmatch(r"((?:\d+/)?)(\d+)(?:-(?:\1)?(\d+))?", part)
+            if match is None:
+                raise Refused(f"{part} is no port")
+            for number in range(int(match[2]), int(match[3] or match[2]) + 1):
+                if f"{match[1]}{number}" not in self.switch.PORTS:
+                    raise Refused(f"there is no port {match[1]}{number}")
+                names.append(f"{match[1]}{number}")
+        return tuple(names)
+
+    def _vlan(self, word: str) -> int:
+        if not word.isdigit() or int(word) not in self.running.vlans:
+            raise Refused(f"there is no VLAN {word}")
+        return int(word)
+
+    def _vlans(self, word: str) -> list[int]:
+        return [self._vlan(part) for part in word.split(",")]
+
+    # -- vlans -------------------------------------------------------------------------------------
+    async def do_make(self, rest: list[str]) -> None:
+        if len(rest) not in (1, 3) or (len(rest) == 3 and rest[1] != "called") or not rest[0].isdigit():
+            raise Refused("say make NUMBER, or make NUMBER called NAME")
+        if not 1 < int(rest[0]) < 4095:
+            raise Refused("a VLAN to make is 2 to 4094")
+        self.running.vlans[int(rest[0])] = rest[2] if len(rest) == 3 else f"vlan{rest[0]}"
+
+    async def do_unmake(self, rest: list[str]) -> None:
+        number = self._vlan(one(rest, "a number"))
+        if number == HOME or number == self.running.vlan:
+            raise Refused(f"VLAN {number} is needed")
+        del self.running.vlans[number]
+
+    async def do_home(self, rest: list[str]) -> None:
+        self.running.home_closed = _either(rest, "closed", "open")
+
+    async def do_hearken(self, rest: list[str]) -> None:
+        self.running.hearken = _either(rest, "on", "off")
+
+    # -- ports -------------------------------------------------------------------------------------
+    def _change(self, **changes: object) -> None:
+        for name in self.chosen:
+            port = self.running.ports.setdefault(name, Port())
+            for key, value in changes.items():
+                setattr(port, key, value)
+
+    async def do_bare(self, rest: list[str]) -> None:
+        self._change(kind="bare", bare=self._vlan(one(rest, "a VLAN")), marked=[], barred=[])
+
+    async def do_mixed(self, rest: list[str]) -> None:
+        """mixed 20,30 own 44: marked VLANs, and the one that is unmarked."""
+        if len(rest) not in (1, 3) or (len(rest) == 3 and rest[1] != "own"):
+            raise Refused("say mixed VLANS, or mixed VLANS own VLAN")
+        own = self._vlan(rest[2]) if len(rest) == 3 else 0
+        self._change(kind="mixed", bare=own, marked=[v for v in self._vlans(rest[0]) if v != own], barred=[])
+
+    async def do_loose(self, rest: list[str]) -> None:
+        """loose [marked VLANS] [bare VLAN] [barred VLANS]."""
+        words = dict(zip(rest[::2], rest[1::2], strict=False))
+        if len(rest) % 2 or set(words) - {"marked", "bare", "barred"}:
+            raise Refused("say loose, with marked VLANS, bare VLAN, barred VLANS")
+        self._change(
+            kind="loose",
+            bare=self._vlan(words["bare"]) if "bare" in words else 0,
+            marked=self._vlans(words["marked"]) if "marked" in words else [],
+            barred=self._vlans(words["barred"]) if "barred" in words else [],
+        )
+
+    async def do_rest(self, rest: list[str]) -> None:
+        self._change(kind="rest", bare=0, marked=[], barred=[])
+
+    async def do_note(self, rest: list[str]) -> None:
+        text = one(rest, "one text in quotes")
+        if len(text) > 32:
+            raise Refused("a note has 32 characters at most")
+        self._change(note="" if text == "none" else text)
+
+    # -- bundles, voice, tree, guard ---------------------------------------------------------------
+    async def do_bind(self, rest: list[str]) -> None:
+        if len(rest) != 3 or rest[2] not in ("talking", "listening", "fixed"):
+            raise Refused("say bind NAME PORTS talking, or listening, or fixed")
+        taken = {
+            port
+            for name, what in self.running.bundles.items()
+            if name != rest[0]
+            for port in self.choose(what.split()[0])
+        }
+        if both := taken & set(self.choose(rest[1])):
+            raise Refused(f"port {sorted(both)[0]} is in another bundle")
+        self.running.bundles[rest[0]] = f"{rest[1]} {rest[2]}"
+
+    async def do_unbind(self, rest: list[str]) -> None:
+        if self.running.bundles.pop(one(rest, "a name"), None) is None:
+            raise Refused(f"no bundle is called {rest[0]}")
+
+    async def do_carry(self, rest: list[str]) -> None:
+        if rest == ["none"]:
+            self.running.voice = ""
+            return
+        if len(rest) != 5 or rest[1::2] != ["cos", "dscp"]:
+            raise Refused("say carry VLAN cos N dscp N, or carry none")
+        if not (rest[2].isdigit() and int(rest[2]) < 8 and rest[4].isdigit() and int(rest[4]) < 64):
+            raise Refused("cos is 0 to 7, dscp 0 to 63")
+        self.running.voice = f"{self._vlan(rest[0])} {' '.join(rest[1:])}"
+
+    async def do_walk(self, rest: list[str]) -> None:
+        self.running.tree = _either(rest, "on", "off")
+
+    async def do_rank(self, rest: list[str]) -> None:
+        word = one(rest, "a number")
+        if not word.isdigit() or int(word) % 4096 or int(word) > 61440:
+            raise Refused("a rank is 0 to 61440 in steps of 4096")
+        self.running.rank = int(word)
+
+    async def do_pin(self, rest: list[str]) -> None:
+        if len(rest) < 2 or not re.fullmatch(r"(?:[0-9a-f]{2}-){5}[0-9a-f]{2}", rest[1]):
+            raise Refused("say pin PORT MAC, with an address and vlan N behind if wanted")
+        (port,) = self.choose(rest[0])[:1]
+        words = rest[2:]
+        if words and words[0] != "vlan":
+            address_of(words[0])
+        if "vlan" in words:
+            self._vlan(words[-1])
+        self.running.pins[port] = " ".join(rest[1:])
+
+    async def do_unpin(self, rest: list[str]) -> None:
+        if self.running.pins.pop(one(rest, "a port"), None) is None:
+            raise Refused(f"nothing is pinned to {rest[0]}")
+
+
+def _either(rest: list[str], yes: str, no: str) -> bool:
+    if rest not in ([yes], [no]):
+        raise Refused(f"it wants {yes} or {no}")
+    return rest == [yes]

@@ -1,0 +1,117 @@
+"""The Quern S9: the S2's words on a chassis with two line cards, and with routing and an out-of-band port."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from ipaddress import IPv4Network
+from typing import Any
+
+from zinger.practice.core.words import Refused, address_of, addresses, host_in_net
+from zinger.practice.quern_s2.box import Switch
+from zinger.practice.quern_s2.shell import Action, Shell
+from zinger.practice.quern_s2.state import State
+
+
+@dataclass
+class ChassisState(State):
+    """What the S9 holds besides."""
+
+    name: str = "quern-s9"
+    way: str = "vlan"
+    roads: dict[str, str] = field(default_factory=dict)
+    owned: dict[str, str] = field(default_factory=dict)
+    relay: list[str] = field(default_factory=list)
+
+    def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
+        told = super().sections(address, ports)
+        told["mgmt"].insert(0, ("way", self.way))
+        told["roads"] = [
+            *(("road", f"{to} by {by}") for to, by in self.roads.items()),
+            *(("own", f"{vlan} {what}") for vlan, what in self.owned.items()),
+            ("relay", " ".join(self.relay) or "(none)"),
+        ]
+        return told
+
+
+class ChassisShell(Shell):
+    """The S2's dialogue with two contexts more."""
+
+    CONTEXTS = {**Shell.CONTEXTS, "base": (*Shell.CONTEXTS["base"], "roads")}
+
+    def own_words(self) -> dict[str, dict[str, Action]]:
+        words = super().own_words()
+        words["base/mgmt"]["way"] = self.do_way
+        words["base/roads"] = {
+            "road": self.do_road,
+            "unroad": self.do_unroad,
+            "own": self.do_own,
+            "unown": self.do_unown,
+            "relay": self.do_relay,
+        }
+        return words
+
+    @property
+    def chassis(self) -> ChassisState:
+        state: ChassisState = self.switch.running
+        return state
+
+    async def do_way(self, rest: list[str]) -> None:
+        if rest not in (["oob"], ["vlan"]):
+            raise Refused("a way is oob or vlan")
+        self.chassis.way = rest[0]
+
+    async def do_road(self, rest: list[str]) -> None:
+        if len(rest) != 5 or rest[1::2] != ["len", "by"]:
+            raise Refused("say road A.B.C.D len N by A.B.C.D")
+        self.chassis.roads[self._net(rest)] = str(address_of(rest[4]))
+
+    async def do_unroad(self, rest: list[str]) -> None:
+        if self.chassis.roads.pop(self._net(rest), None) is None:
+            raise Refused("there is no such road")
+
+    def _net(self, rest: list[str]) -> str:
+        try:
+            net = IPv4Network(f"{rest[0]}/{int(rest[2])}")
+        except (ValueError, IndexError):
+            raise Refused("say A.B.C.D len N") from None
+        return f"{net.network_address} len {net.prefixlen}"
+
+    async def do_own(self, rest: list[str]) -> None:
+        if len(rest) != 4 or rest[2] != "len":
+            raise Refused("say own VLAN A.B.C.D len N")
+        mine = host_in_net(f"{rest[1]}/{rest[3]}")
+        self.chassis.owned[str(self._vlan(rest[0]))] = f"{mine.ip} len {mine.network.prefixlen}"
+
+    async def do_unown(self, rest: list[str]) -> None:
+        if not rest or self.chassis.owned.pop(rest[0], None) is None:
+            raise Refused("nothing is owned there")
+
+    async def do_relay(self, rest: list[str]) -> None:
+        self.chassis.relay = addresses(rest, 4)
+
+
+class Chassis(Switch):
+    """One simulated chassis switch."""
+
+    BOOT = (
+        (4, "quern loader 2.0, left controller"),
+        (20, "memory 2048 MiB sound"),
+        (30, "  image bank A {body.image} sound"),
+        (66, "unpacking {body.image}"),
+        (50, "slot 1 answers, 16 ports"),
+        (40, "slot 2 answers, 16 ports"),
+        (18, "startup state read"),
+        (10, "right controller waits"),
+        (2, "ready; Return wakes this console"),
+    )
+    CHATTER = ("slot 1 port {n}: carrier up, 10000 full", "fan turns at {r} rpm", "right controller: in step")
+    PORTS = tuple(f"{slot}/{port}" for slot in (1, 2) for port in range(1, 17))
+    FALLBACK = "198.51.100.9/24"
+    SHELL = ChassisShell
+
+    def factory_state(self) -> ChassisState:
+        return ChassisState()
+
+    def state_from(self, data: dict[str, Any]) -> ChassisState:
+        return ChassisState.load(data)

@@ -1,0 +1,219 @@
+"""The Sallow W5, a wireless controller: about 25 questions at first contact, a summary, then it restarts."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from ipaddress import IPv4Interface
+
+from zinger.practice.core.people import Person
+from zinger.practice.core.questions import Asker, BeginAgain
+from zinger.practice.core.sheet import Check, Sheet, among, host, hosts, mask, name, number, words
+from zinger.practice.core.sheet_box import SheetBox
+from zinger.practice.core.tty import Discarded, LineLost, Tty
+from zinger.practice.core.words import Refused
+
+CHANNELS = {"2.4": (1, 13), "5": (36, 165)}
+
+
+def _country(text: str) -> str:
+    if not re.fullmatch("[A-Z]{2}", text):
+        raise Refused("two capital letters")
+    return text
+
+
+AMENDABLE: dict[str, Check] = {
+    "idle": number(1, 160),
+    "greeting": words(200),
+    "place": words(60),
+    "contact": words(60),
+    "mesh": among("yes", "no"),
+}
+
+
+class Controller(SheetBox):
+    """One simulated wireless controller."""
+
+    BOOT = (
+        (20, "Sallow W5   serial {body.serial}   mac {body.mac}"),
+        (100, "image {body.image} unfolds"),
+        (120, "radio tables for 41 countries"),
+        (56, "access-point service waits"),
+        (4, "console open, Return begins"),
+    )
+    OPEN = "yes"
+    CHATTER = ("no access point has called yet", "access point {n} asked and was turned away")
+    STAMP = "#{h:02}{m:02}{s:02} {text}"
+
+    def factory_state(self) -> Sheet:
+        return Sheet({})
+
+    @property
+    def fixed_address(self) -> IPv4Interface | None:
+        values = self.running.values
+        return IPv4Interface(f"{values['address']}/{values['mask']}") if values else IPv4Interface("203.0.113.1/24")
+
+    async def on_console(self, tty: Tty) -> None:
+        while await tty.key() != "\r":
+            pass
+        if not self.running.values:
+            await FirstSetUp(self, tty).hold()
+        while True:
+            if greeting := self.running.values.get("greeting", "none"):
+                tty.show(f"\n{greeting if greeting != 'none' else ''}\n")
+            try:
+                user = await tty.line("who calls? ", at_question=True)
+                word = await tty.line("with what word? ", blind=True, at_question=True)
+            except Discarded:
+                continue
+            if self.knows(user, word):
+                await self._serve(tty, "console", user)
+            else:
+                await self.clock.sleep(1)
+                tty.show("turned away\n")
+
+    async def on_network(self, tty: Tty, kind: str, user: str | None) -> None:
+        if user is not None:
+            await self._serve(tty, kind, user)
+
+    async def _serve(self, tty: Tty, where: str, user: str) -> None:
+        while True:
+            idle = self.clock.real(int(self.running.values["idle"]) * 60)
+            try:
+                line = (await asyncio.wait_for(tty.line(f"<<{self.running.values['name']}>> "), idle)).strip()
+                self.heard.append(f"[{where}] {line}")
+                if line == "depart":
+                    return
+                if line:
+                    await self._carry_out(tty, line, user)
+            except TimeoutError:
+                tty.show("\nidle too long; sent away\n")
+                return
+            except Refused as refusal:
+                tty.show(f"cannot: {refusal}\n")
+
+    async def _carry_out(self, tty: Tty, line: str, user: str) -> None:
+        verb, _, rest = line.partition(" ")
+        await self.clock.sleep(0.4)
+        if verb == "report":
+            await tty.page(self.report())
+        elif verb == "amend" and self.running.people[user].level == "master":
+            key, _, value = rest.partition(" ")
+            if key not in AMENDABLE:
+                raise Refused(f"only {', '.join(AMENDABLE)} can be amended; all else is asked at first set-up")
+            self.running.values[key] = AMENDABLE[key](value)
+            self.keep()
+            tty.show("amended and stored\n")
+        else:
+            raise Refused(f"{verb} means nothing here")
+
+    def report(self) -> list[str]:
+        """All that is set, and the wireless networks as a table."""
+        values, networks = self.running.values, self.running.values["networks"].split("\n")
+        lines = [f"serial          {self.body.serial}", f"mac             {self.body.mac}"]
+        told = {**values, "address": f"{values['address']} mask {values['mask']}"}
+        lines += [f"{key:<16}{value}" for key, value in told.items() if key not in ("networks", "mask")]
+        lines += [f"person          {who} ({p.level})" for who, p in self.running.people.items()]
+        lines += ["", f"{'NETWORK':<26}{'GUARD':<8}{'VLAN':<6}FOR"]
+        return lines + [f"{n:<26}{g:<8}{v:<6}{f}" for n, g, v, f in (row.split("|") for row in networks if row)]
+
+
+class FirstSetUp:
+    """The questions of the first contact."""
+
+    def __init__(self, box: Controller, tty: Tty) -> None:
+        self.box, self.tty = box, tty
+        self.count = 0
+        self.asker = Asker(tty, self._question, "cannot")
+
+    def _question(self, question: str, stands: str) -> str:
+        self.count += 1
+        return f"({self.count:02}) {question} <{stands}> ? "
+
+    async def hold(self) -> None:
+        """Ask until the summary is taken; then store and restart."""
+        while True:
+            body = self.box.body
+            self.tty.show(f"\nSallow W5   serial {body.serial}   mac {body.mac}\nFirst set-up. Ctrl-X begins again.\n")
+            self.count = 0
+            try:
+                sheet = await self._ask_all()
+                self._summary(sheet)
+                if await self.asker.yes("take all this and restart", False, "yes", "no"):
+                    break
+            except BeginAgain:
+                continue
+        self.box.running = sheet
+        self.box.keep()
+        self.box.heard.append("[console] first set-up taken")
+        self.tty.show("stored; restarting\n")
+        self.box.restart()
+        raise LineLost
+
+    def _summary(self, sheet: Sheet) -> None:
+        self.tty.show("\nThis is what was understood:\n")
+        for key, value in sheet.values.items():
+            if key != "networks":
+                self.tty.show(f"   {key} : {value}\n")
+        for row in sheet.values["networks"].split("\n"):
+            self.tty.show(f"   network : {' '.join(row.split('|'))}\n" if row else "")
+
+    async def _ask_all(self) -> Sheet:
+        ask, values = self.asker, dict[str, str]()
+        values["country"] = await ask.value("regulatory country, two letters", "none", _country)
+        values["name"] = await ask.value("name of this controller", "sallow-w5", name(31))
+        people = await self._people()
+        values["vlan"] = await ask.value("management VLAN, 0 for unmarked", "0", number(0, 4094))
+        values["address"] = await ask.value("management address", "none", host)
+        values["mask"] = await ask.value("mask", "255.255.255.0", mask)
+        values["gateway"] = await ask.value("gateway", "none", host)
+        values["service"] = "yes" if await ask.yes("service port by lease", True, "yes", "no") else "no"
+        values["resolvers"] = await ask.value("name servers", "none", hosts(3))
+        values["suffix"] = await ask.value("domain", "none", words(60))
+        values["times"] = "none"
+        if await ask.yes("clock by network", False, "yes", "no"):
+            values["times"] = await ask.value("time servers", "none", hosts(3))
+        values["zone"] = await ask.value("zone", "UTC", words(40))
+        values["virtual"] = await ask.value("virtual address", "192.0.2.1", host)
+        values["networks"] = await self._networks()
+        for band in CHANNELS:
+            values[f"radio-{band}"] = await self._radio(band)
+        values["mesh"] = "yes" if await ask.yes("mesh", True, "yes", "no") else "no"
+        for door, stands in (("ssh", False), ("https", True), ("http", True), ("telnet", False)):
+            values[door] = "yes" if await ask.yes(f"{door} open", stands, "yes", "no") else "no"
+        values["logs"] = await ask.value("log receivers", "none", hosts(3))
+        values["idle"], values["greeting"] = "5", "none"
+        return Sheet(values, people)
+
+    async def _people(self) -> dict[str, Person]:
+        master = await self.asker.value("name of the master", "master", words(24))
+        people = {master: await self._person("master")}
+        if await self.asker.yes("one who only looks, too", False, "yes", "no"):
+            looker = await self.asker.value("name of the looker", "looker", words(24))
+            people[looker] = await self._person("looker")
+        return people
+
+    async def _person(self, level: str) -> Person:
+        question = f"word of the {level}"
+        return Person.with_secret(level, await self.asker.secret(question, f"{question}, again", 8))
+
+    async def _networks(self) -> str:
+        rows = []
+        while True:
+            network = await self.asker.value("wireless network", "none", words(32))
+            guard = await self.asker.value("its guard: open or key", "open", among("open", "key"))
+            if guard == "key":
+                await self.asker.secret("its key", "its key, again", 8)
+            vlan = await self.asker.value("its VLAN", "0", number(0, 4094))
+            guests = await self.asker.yes("for guests", False, "yes", "no")
+            rows.append(f"{network}|{guard}|{vlan}|{'guests' if guests else 'staff'}")
+            if not await self.asker.yes("one more wireless network", False, "yes", "no"):
+                return "\n".join(rows)
+
+    async def _radio(self, band: str) -> str:
+        if not await self.asker.yes(f"radio {band} on", True, "yes", "no"):
+            return "off"
+        low, high = CHANNELS[band]
+        channel = await self.asker.value(f"channel of radio {band}", str(low), number(low, high))
+        power = await self.asker.value(f"power of radio {band} in dBm", "20", number(1, 23))
+        return f"channel {channel} power {power}"

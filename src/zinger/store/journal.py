@@ -1,0 +1,152 @@
+"""The journal: what happened, append-only, intent before act and result after.
+
+SQLite in WAL mode with synchronous FULL, through SQLAlchemy Core so that another database can stand in its
+place. One thread writes, many entries a commit; `write` returns when the entry is on disk, `note` does not
+wait. Nothing is ever updated or deleted; a device's state is a fold over its entries.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import queue
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sql
+
+from zinger.errors import ZingerError
+
+_TABLES = sql.MetaData()
+_ENTRIES = sql.Table(
+    "entries",
+    _TABLES,
+    sql.Column("id", sql.Integer, primary_key=True, autoincrement=True),
+    sql.Column("at", sql.Float, nullable=False),
+    sql.Column("device", sql.Text, nullable=False),
+    sql.Column("kind", sql.Text, nullable=False),
+    sql.Column("data", sql.Text, nullable=False),
+)
+
+
+class JournalError(ZingerError):
+    """The journal can't be read or written; the message says what was done about it."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One thing that happened: `at` in seconds since 1970, the device (or ""), its kind and data."""
+
+    id: int
+    at: float
+    device: str
+    kind: str
+    data: dict[str, Any]
+
+
+class Journal:
+    """An open journal; close it to be sure that all notes are on disk."""
+
+    def __init__(self, file: Path) -> None:
+        self.file = file
+        self.kept_aside: Path | None = None
+        """Where a damaged journal was moved to, if there was one."""
+        try:
+            self._open()
+        except sql.exc.DatabaseError as error:
+            self._engine.dispose()
+            self._set_aside(error)
+            self._open()
+        self._queue: queue.Queue[tuple[dict[str, Any], asyncio.Future[None] | None] | None] = queue.Queue()
+        self._failure: Exception | None = None
+        self._thread = threading.Thread(target=self._drain, name="journal", daemon=True)
+        self._thread.start()
+
+    def _open(self) -> None:
+        self._engine = sql.create_engine(f"sqlite:///{self.file}")
+        with self._engine.connect() as db:
+            for pragma in ("journal_mode=WAL", "synchronous=FULL"):
+                db.exec_driver_sql(f"PRAGMA {pragma}")
+            if db.exec_driver_sql("PRAGMA quick_check").scalar() != "ok":
+                raise sql.exc.DatabaseError("quick_check", None, ValueError("the file is damaged"))
+            _TABLES.create_all(db)
+            db.execute(sql.select(_ENTRIES).limit(1)).all()
+            db.commit()
+
+    def _set_aside(self, error: Exception) -> None:
+        cause = str(getattr(error, "orig", error))
+        if not self.file.exists() or "readonly" in cause or "unable to open" in cause:
+            raise JournalError(f"{self.file} can't be opened: {cause}") from None
+        aside = self.file.with_name(f"{self.file.name}.damaged-{time.strftime('%Y%m%d-%H%M%S')}")
+        self.file.rename(aside)
+        for extra in ("-wal", "-shm"):
+            rest = self.file.with_name(self.file.name + extra)
+            if rest.exists():
+                rest.rename(aside.with_name(aside.name + extra))
+        self.kept_aside = aside
+
+    def _drain(self) -> None:
+        """The writing thread: everything that waits goes into one commit."""
+        closing = False
+        while not closing:
+            batch = [self._queue.get()]
+            while not self._queue.empty():
+                batch.append(self._queue.get_nowait())
+            closing = None in batch
+            work = [item for item in batch if item is not None]
+            failure: Exception | None = None
+            if work:
+                try:
+                    with self._engine.begin() as db:
+                        db.exec_driver_sql("PRAGMA synchronous=FULL")
+                        db.execute(sql.insert(_ENTRIES), [row for row, _ in work])
+                except sql.exc.SQLAlchemyError as error:
+                    cause = getattr(error, "orig", error)
+                    failure = self._failure = JournalError(f"{self.file} can't be written: {cause}")
+            for _, done in work:
+                if done is not None:
+                    done.get_loop().call_soon_threadsafe(_settle, done, failure)
+
+    def note(self, kind: str, device: str = "", **data: Any) -> None:
+        """Append an entry without waiting for the disk; raises JournalError if an earlier one failed."""
+        self._put(kind, device, data, None)
+
+    async def write(self, kind: str, device: str = "", **data: Any) -> None:
+        """Append an entry; when this returns it is on disk. Raises JournalError."""
+        done: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        self._put(kind, device, data, done)
+        await done
+
+    def _put(self, kind: str, device: str, data: dict[str, Any], done: asyncio.Future[None] | None) -> None:
+        if self._failure is not None:
+            raise self._failure
+        row = {"at": time.time(), "device": device, "kind": kind, "data": json.dumps(data, sort_keys=True)}
+        self._queue.put((row, done))
+
+    def entries(self, device: str | None = None) -> Iterator[Entry]:
+        """All entries on disk in order, of one device or all."""
+        query = sql.select(_ENTRIES).order_by(_ENTRIES.c.id)
+        if device is not None:
+            query = query.where(_ENTRIES.c.device == device)
+        with self._engine.connect() as db:
+            for row in db.execute(query):
+                yield Entry(row.id, row.at, row.device, row.kind, json.loads(row.data))
+
+    def close(self) -> None:
+        """Write out what waits, and stop."""
+        self._queue.put(None)
+        self._thread.join(timeout=10)
+        self._engine.dispose()
+
+
+def _settle(done: asyncio.Future[None], failure: Exception | None) -> None:
+    if done.cancelled():
+        return
+    if failure is None:
+        done.set_result(None)
+    else:
+        done.set_exception(failure)

@@ -1,0 +1,87 @@
+"""Recordings of sessions as asciicast v2 (JSON lines): what the device showed, what was said, marks.
+
+Everything that comes in here is masked already; the file is written line by line, so that what was
+recorded before a crash can still be played.
+"""
+
+from __future__ import annotations
+
+import codecs
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from zinger.errors import ZingerError
+
+WIDTH, HEIGHT = 80, 24
+Event = tuple[float, str, str]
+"""Seconds from the beginning, code (`o` shown, `i` said, `m` mark), text."""
+FLUSH_EVERY = 1.0
+_quoted = json.JSONEncoder(ensure_ascii=False).encode
+
+
+class RecordingError(ZingerError):
+    """A file that is no recording, or can't be read; the message says where."""
+
+
+def events_of(file: Path) -> Iterator[Event]:
+    """The events of an asciicast v2 file; raises RecordingError with the line that can't be read.
+
+    A last line without its end, as a crash leaves it, ends the recording.
+    """
+    try:
+        with file.open(encoding="utf-8") as lines:
+            for number, line in enumerate(lines, 1):
+                try:
+                    entry = json.loads(line)
+                    if number > 1:
+                        yield float(entry[0]), str(entry[1]), str(entry[2])
+                    elif entry.get("version") != 2:
+                        raise RecordingError(f"{file} is no asciicast v2 recording")
+                except (ValueError, IndexError, TypeError, AttributeError, KeyError):
+                    if number > 1 and not line.endswith("\n"):
+                        return
+                    raise RecordingError(f"{file}:{number} is no line of an asciicast v2 recording") from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise RecordingError(f"{file} can't be read: {error}") from None
+
+
+class Recording:
+    """One session's recording."""
+
+    def __init__(self, file: Path, title: str) -> None:
+        self.file = file
+        file.parent.mkdir(parents=True, exist_ok=True)
+        self._out = file.open("w", encoding="utf-8")
+        self._zero = time.monotonic()
+        self._flushed = self._zero
+        self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
+        header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(time.time()), "title": title}
+        self._out.write(json.dumps(header) + "\n")
+        self._out.flush()
+
+    def shown(self, data: bytes) -> None:
+        """The device showed these (masked) bytes."""
+        self._event("o", self._decode(data))
+
+    def said(self, text: str) -> None:
+        """This (masked) text was typed."""
+        self._event("i", text)
+
+    def mark(self, text: str) -> None:
+        """A mark for the player: a phrase begins, a person takes the wire."""
+        self._event("m", text)
+
+    def _event(self, code: str, text: str) -> None:
+        if self._out.closed:
+            return
+        now = time.monotonic()
+        self._out.write(f'[{now - self._zero:.6f}, "{code}", {_quoted(text)}]\n')
+        if now - self._flushed >= FLUSH_EVERY:
+            self._flushed = now
+            self._out.flush()
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._out.close()

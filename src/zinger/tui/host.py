@@ -1,0 +1,60 @@
+"""What screens ask of the application that shows them, and no more; so a screen knows no other screen.
+
+`ZingerApp` is the one host. A protocol was chosen over importing the application: that import made a circle of every
+screen with the application that opens it.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
+
+if TYPE_CHECKING:
+    from zinger.desk.incoming import Incoming
+    from zinger.run.board import Line
+    from zinger.run.job import OpenJob, Run
+    from zinger.run.onwire import OnWire
+
+
+class Host(Protocol):
+    """The application, as screens see it."""
+
+    job: OpenJob
+    run_: Run | None
+
+    def wire(self, device: str) -> OnWire | None:
+        """The device on its wire, if a run was begun."""
+
+    def noise(self, line: Line | None) -> re.Pattern[str] | None:
+        """How log lines look on a device's console."""
+
+    def resume(self, device: str) -> None:
+        """Send a device on its way again."""
+
+    def open_wire(self, device: str) -> None:
+        """Open a device's wire, or its family's factory card where there is no wire."""
+
+    def open_proof(self, device: str) -> None:
+        """Open a device's proof."""
+
+    def open_preview(self, device: str) -> None:
+        """Open the preview of what will be sent."""
+
+    def open_card(self, family: str) -> None:
+        """Open a family's factory card."""
+
+    def open_import(self, incoming: Incoming | None = None) -> None:
+        """Bring a sheet in: into the open job, or a new one."""
+
+    def open_job(self, path: Path) -> None:
+        """Open a job in place of what is shown."""
+
+    def open_demo(self) -> None:
+        """Open a fresh demo job."""
+
+    def arrived(self, folder: Path, words: list[str]) -> None:
+        """A sheet was taken into a job: open it and show its plan."""
+
+    def plan_changed(self) -> None:
+        """The plan's files were saved."""
