@@ -29,7 +29,7 @@ bench: $(READY)
 	$(BIN)/python tools/bench.py
 
 docs: $(READY)
-	$(BIN)/python -m zinger.plan.checks.handbook docs/checks.md
+	$(BIN)/python -m zinger.plan.handbook docs/checks.md
 	$(BIN)/zinger family schema >docs/phrasebook.schema.json
 
 screenshots: $(READY)

@@ -50,7 +50,7 @@ def test_secrets_are_set_listed_and_never_taken_from_the_command_line(job: Calla
     assert zinger("secret", folder, "kvr-wj-sw1/administrator", stdin="weak\n").returncode == 0
     assert zinger("secret", folder).stdout == "kvr-wj-sw1/administrator\n"
     done = zinger("check", folder)
-    assert done.returncode == 1 and "Quern S2 will refuse the secret of kettle-admin" in done.stdout
+    assert done.returncode == 1 and "Quern S2 will refuse the password of kettle-admin" in done.stdout
     assert "weak\n" not in done.stdout
     bad = zinger("secret", folder, "x", stdin=" blank\n")
     assert bad.returncode == 2 and "nothing was changed" in bad.stderr
@@ -58,7 +58,7 @@ def test_secrets_are_set_listed_and_never_taken_from_the_command_line(job: Calla
 
 SENTENCES = [
     ({"job_yaml": "job: ["}, ("run", "--headless"), 2, "not valid YAML"),
-    ({"job_yaml": "job: x\nmode: practice"}, ("run", "--headless"), 2, "to mend in the plan"),
+    ({"job_yaml": "job: x\nmode: practice"}, ("run", "--headless"), 2, "in the plan"),
     ({"devices_csv": ""}, ("check",), 1, "the file is empty"),
     ({"devices_csv": "hostname,site,family\n"}, ("check",), 1, "headings but no devices"),
     ({"devices_csv": 'hostname,site\n"a,b\nc,d\n'}, ("check",), 1, "Look for a quote left open"),

@@ -15,8 +15,14 @@ from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import begin_empty, fresh_demo, last_job, recent_jobs, remember_job
 from zinger.handover.papers import write_papers
 from zinger.phrasebook import Families
-from zinger.plan import Plan, read_job, read_sheet, resolve
-from zinger.plan.addresses import Use, hosts, ladder, laptop_address
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.ladder import Use, ladder
+from zinger.plan.model import Plan
+from zinger.plan.resolve import resolve
+from zinger.plan.subjects.services.settings import SSH
+from zinger.plan.subjects.wireless.settings import COUNTRY
+from zinger.plan.subnets import hosts, laptop_address
 from zinger.run.hands import RunError
 from zinger.run.job import OpenJob, Options, Run
 from zinger.store.folder import JobFolder, JobFolderError
@@ -103,12 +109,12 @@ def test_every_family_has_a_whole_factory_card(family: str) -> None:
 
 
 JOB_FAULTS = [
-    ("addresses: {head: ten}", "addresses-form", "head: 'ten' is no whole number"),
-    ("addresses: {gateway: middle}", "addresses-form", "'middle' is no place in a subnet"),
+    ("addresses: {head: ten}", "addresses-form", "head: 'ten' is not a whole number"),
+    ("addresses: {gateway: middle}", "addresses-form", "'middle' is not one of first, last"),
     ("addresses: {hed: 3}", "job-shape", "did you mean head?"),
     ("naming: '{site}'", "naming-form", "counts nothing"),
     ("families: {quern-s3: {banner: x}}", "unknown-family", "did you mean quern-s"),
-    ("baseline: {switch: {vlans: {5000: x}}}", "switch-vlans-form", "5000 is no VLAN"),
+    ("baseline: {switch: {vlans: {5000: x}}}", "switch-vlans-form", "5000 is not a valid VLAN"),
     ("baseline: {switch: {vlan: {20: x}}}", "unknown-setting", "did you mean switch.vlans?"),
     ("baseline: {edge: {dhcp: {first: 10.0.0.1}}}", "edge-dhcp-form", "does not say its last"),
 ]
@@ -130,12 +136,9 @@ def test_layers_win_in_order_and_wireless_never_lands_on_a_switch() -> None:
         b"site,family,role,hostname,ssh\nA,Quern S2,access,s1,\nA,Tarn B2,access,b1,\nA,Tarn B2,access,b2,no\n"
     )
     plan = resolve(read_job(job), found, FAMILIES.rules)
-    said = {
-        d.name: [str(plan.device(d.name).value("services.ssh")), len(d.values["services.ssh"].overrode)]
-        for d in plan.devices
-    }
+    said = {d.name: [str(plan.device(d.name)[SSH]), len(d.values["services.ssh"].overrode)] for d in plan.devices}
     assert said == {"s1": ["False", 1], "b1": ["True", 2], "b2": ["False", 3]}
-    assert "wireless.country" not in plan.device("s1").values and plan.device("b1").value("wireless.country") == "AT"
+    assert "wireless.country" not in plan.device("s1").values and plan.device("b1")[COUNTRY] == "AT"
 
 
 # -- jobs on this machine -----------------------------------------------------------------------------------
@@ -217,4 +220,4 @@ def test_the_desk_knows_where_an_edit_can_go(job: Callable[..., Path]) -> None:
     value = desk.resolved().device("kvr-wj-sw2").values["dns.servers"]
     assert value.shown == "10.44.8.9" and value.origin.label == "Wheal Junction"
     assert desk.text(one, "subnet") == "10.44.8.0/24" and desk.text(one, "mac") == "02-4b-56-10-33-01"
-    assert "is no subnet" in desk.refusal("subnet", "x") and desk.refusal("serial", "anything") == ""
+    assert "is not a valid subnet" in desk.refusal("subnet", "x") and desk.refusal("serial", "anything") == ""

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from zinger.desk.editing import Desk
 from zinger.files import FileError
 from zinger.phrasebook import Families
-from zinger.plan import Change
-from zinger.plan.documents import JobDocument, open_sheet
-from zinger.plan.editing import Edits, Files
+from zinger.plan.files.documents import JobDocument, open_sheet
+from zinger.plan.files.editing import Edits, Files
+from zinger.plan.problems import Change
 from zinger.store.folder import ChangedOutside, JobFolder
 
 RULES = Families().rules

@@ -29,7 +29,7 @@ baseline:
   services: {ssh: on, telnet: off, http: off, https: on, tftp: off, usb_start: off, offered: off, lldp: on}
   snmp: {users: [kvr-read auth sha-256 privacy aes secret snmp-kvr-read]}
   syslog: {servers: [10.44.8.24 severity notice]}
-  logs: {memory: notice, flash: error}
+  logs: {local: notice survives}
 sites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24, management: {gateway: 10.44.8.1}}}
 roles:
   core:
@@ -45,7 +45,7 @@ FAMILY
 S2 = """\
       ports:
         - 1-8,11 access vlan 20 description "desks"
-        - 9 general vlan 20 tagged 30 excluded 44
+        - 9 mixed vlan 20 tagged 30 forbidden 44
         - 12 off
         - 23-24 trunk tagged 20,30,40 native 44
       lags: [up1 23-24 mode passive]
@@ -62,15 +62,15 @@ S9 = """\
 """
 EDGE = """\
     edge:
-      mode: routed
-      outside: static 192.0.2.250/29 192.0.2.249
-      inside: 10.44.20.1/24
+      forwarding: route
+      upstream: static 192.0.2.250/29 192.0.2.249
+      local: 10.44.20.1/24
       guest: 10.44.21.1/24
       dhcp: 10.44.20.100-147 lease 8 h
       reservations: [02-4b-56-10-44-09 10.44.20.60 ticket-printer]
       rules: ['"ticket machines to bank" allow source 10.44.20.0/24 target any service tcp/443']
       forwards: [8443 10.44.20.20 their 443 purpose camera]
-      recovery: off
+      reset_at_device: forbidden
 """
 HEAD = "site,role,hostname,family,address,serial,mac\nwj,core,kvr-wj-x1,"
 FAMILIES = [("quern-s2", S2), ("quern-s9", S9), ("hollin-g4", EDGE)]
@@ -92,7 +92,7 @@ async def test_all_that_a_family_can_be_told_is_said_and_proved(
         )
     )
     plan = OpenJob(folder).plan
-    assert plan.to_mend() == (), plan.to_mend()
+    assert plan.errors() == (), plan.errors()
     run, opened = await carried(folder)
     line = opened.board.lines["kvr-wj-x1"]
     assert run.proved() == ["kvr-wj-x1"], (line.sentence, [(f.setting, f.planned, f.read) for f in line.differing])

@@ -7,7 +7,7 @@ from importlib import resources
 
 from tests.conftest import Practice, zinger
 from tests.test_run import carried
-from zinger.plan import SecretRef
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.job import OpenJob, Options, Run

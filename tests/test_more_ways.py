@@ -23,7 +23,7 @@ async def test_a_dhcp_client_is_said_and_proved_from_its_console(practice: Pract
     sheet = ONE_DEVICE.replace("10.44.8.11", "dhcp")
     (practice.folder.path / "devices.csv").write_text(sheet)
     job = OpenJob(practice.folder)
-    assert job.plan.to_mend() == ()
+    assert job.plan.errors() == ()
     script = job.scripts[practice.device]
     assert [p.shown for p in script.phrases if p.setting == "management.address"] == ["address lease"]
     assert not any(p.setting == "management.gateway" for p in script.phrases)

@@ -14,9 +14,11 @@ from tests.conftest import zinger
 from tests.test_checks import BRIDGE, EDGE, RULES, SWITCH, TRAITS, VOICE, WIRELESS, Row, files_of, of, other, sw
 from zinger.files import FileError, write_whole
 from zinger.phrasebook import Families, PhrasebookError, load_family
-from zinger.plan import UnreadableError, read_job, read_sheet, resolve
-from zinger.plan.documents import CsvSheet, JobDocument
-from zinger.plan.transfer import propose, take
+from zinger.plan.files.documents import CsvSheet, JobDocument
+from zinger.plan.files.jobfile import UnreadableError, read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.files.transfer import propose, take
+from zinger.plan.resolve import resolve
 from zinger.run.job import OpenJob
 from zinger.script import compile_script
 from zinger.store.folder import JobFolder
@@ -24,18 +26,18 @@ from zinger.store.folder import JobFolder
 # check, rows that look like its example but are right
 FINE: list[tuple[str, list[Row]]] = [
     ("gateway-outside", [sw(address="10.44.8.11/25", gateway="10.44.8.126")]),
-    ("gateway-is-device", [{**sw(edge__inside="10.44.8.1/24", address="", outside="dhcp"), **EDGE}]),
+    ("gateway-is-device", [{**sw(edge__local="10.44.8.1/24", address="", upstream="dhcp"), **EDGE}]),
     ("gateway6-outside", [sw(ipv6="2001:db8:1::5/64", **{"ipv6 gateway": "fe80::1"})]),
     ("address-is-network", [sw(site="op", address="10.44.9.0/31")]),
     ("address-is-broadcast", [sw(site="op", address="10.44.9.3/31")]),
-    ("address-outside-site", [{**sw(address="", edge__inside="10.99.0.1/24", outside="dhcp"), **EDGE}]),
+    ("address-outside-site", [{**sw(address="", edge__local="10.99.0.1/24", upstream="dhcp"), **EDGE}]),
     ("gateway-beside-dhcp", [sw(address="dhcp")]),
     ("server-out-of-reach", [sw(site="op", address="10.44.8.11/24")]),
     ("duplicate-address", [sw(address="dhcp"), other(address="dhcp")]),
     ("duplicate-serial", [sw(serial=""), other(serial="")]),
-    ("address-in-pool", [{**sw(edge__inside="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE}, other()]),
-    ("pool-outside-lan", [{**sw(edge__inside="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE}]),
-    ("address-on-two-interfaces", [{**sw(edge__inside="10.44.8.11/24", outside="dhcp"), **EDGE}]),
+    ("address-in-pool", [{**sw(edge__local="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE}, other()]),
+    ("pool-outside-lan", [{**sw(edge__local="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE}]),
+    ("address-on-two-interfaces", [{**sw(edge__local="10.44.8.11/24", upstream="dhcp"), **EDGE}]),
     ("factory-address-shared", [sw(), other()]),
     (
         "factory-address-shared",
@@ -49,12 +51,12 @@ FINE: list[tuple[str, list[Row]]] = [
     ("time-key-missing", [sw(ntp="10.44.8.22 key 3; 10.44.8.23", ntp__secret="good")]),
     ("zone-without-rule", [sw(timezone="Etc/GMT-1", clock__summer="off")]),
     ("name-without-dns", [sw(ntp="time.example; 10.44.8.22")]),
-    ("secret-in-two-roles", [sw(secrets__console="good", secrets__remote="weak")]),
+    ("secret-in-two-roles", [sw(passwords__console="good", passwords__network="weak")]),
     ("vlan-undefined", [{**sw(ports="1/1 access vlan 20"), **SWITCH}]),
     ("vlan-undefined", [sw(ports="1 access vlan 77")]),
     ("vlan-unused", [{**sw(ports="1/1 trunk tagged 20,30 native 44"), **SWITCH}]),
     ("port-twice", [sw(ports="1-4 access vlan 44; 5 off")]),
-    ("native-tagged", [sw(ports="1 trunk tagged 20 native 44 excluded 30")]),
+    ("native-tagged", [sw(ports="1 trunk tagged 20 native 44 forbidden 30")]),
     ("lag-unequal", [sw(lacp="up1 1-2", ports="1-2 trunk tagged 20 native 44")]),
     ("uplink-disagrees", [sw(uplink="23 sw2 their 24"), other(uplink="24 sw1 their 23")]),
     (
@@ -77,16 +79,16 @@ FINE: list[tuple[str, list[Row]]] = [
             {**other(bridge="sw1 access-point distance 4000"), **BRIDGE},
         ],
     ),
-    ("managed-from-outside", [{**sw(edge__managed='outside none; inside "ssh,https"'), **EDGE}]),
+    ("managed-from-upstream", [{**sw(edge__managed='upstream none; local "ssh,https"'), **EDGE}]),
     ("rule-never-reached", [{**sw(rules="a allow service tcp/443; b deny"), **EDGE}]),
     ("forward-twice", [{**sw(forwards="53 10.44.8.5; 53 10.44.8.5 protocol udp"), **EDGE}]),
     (
         "schedule-unknown",
         [{**sw(filters="deny games.example schedule night", schedules="night daily begin 20:00"), **EDGE}],
     ),
-    ("media-too-few", [{**sw(**{"media ports": "16384 ports 240"}, sessions="60"), **VOICE}]),
-    ("rewrite-never", [{**sw(**{"number rewriting": "00 strip 2 prefix +; 0 strip 1"}), **VOICE}]),
-    ("rewrite-never", [{**sw(**{"number rewriting": "0 strip 1 side inside; 00 strip 2 side outside"}), **VOICE}]),
+    ("media-too-few", [{**sw(**{"media ports": "first 40000 last 40239"}, sessions="60"), **VOICE}]),
+    ("rewrite-never", [{**sw(**{"number rewriting": "00 becomes +; 0 becomes 1"}), **VOICE}]),
+    ("rewrite-never", [{**sw(**{"number rewriting": "0 becomes 1 side local; 00 becomes + side upstream"}), **VOICE}]),
 ]
 
 

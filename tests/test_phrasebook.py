@@ -7,7 +7,7 @@ from importlib import resources
 import pytest
 
 from zinger.phrasebook import Phrasebook, PhrasebookError, WordsError, load_phrasebook, masked, render
-from zinger.plan import SecretRef
+from zinger.plan.values.secrets import SecretRef
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
 KNOWN = frozenset({"user", "password", "new_password"})

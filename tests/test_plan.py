@@ -9,7 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zinger.phrasebook import shipped_families
-from zinger.plan import Layer, Plan, SecretRef, SecretTraits, read_job, read_sheet, resolve
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.model import Layer, Plan
+from zinger.plan.resolve import resolve
+from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.values.secrets import SecretRef, SecretTraits
 
 RULES = {name: book.rules for name, book in shipped_families().items()}
 JOB = """\
@@ -55,8 +60,8 @@ def test_values_know_where_they_come_from() -> None:
     assert values["idle.timeout"].value == 5 and values["idle.timeout"].origin.label == "role core"
     assert values["management.address"].shown == "10.44.8.11/24"
     assert values["management.gateway"].origin.layer is Layer.DERIVED
-    assert plan.devices[0].accounts[0][1].secret == SecretRef("kvr-wj-sw1/administrator")
-    assert plan.devices[0].accounts[1][1].secret == SecretRef("shared-view")
+    assert accounts_of(plan.devices[0])[0][1].secret == SecretRef("kvr-wj-sw1/administrator")
+    assert accounts_of(plan.devices[0])[1][1].secret == SecretRef("shared-view")
 
 
 @pytest.mark.parametrize(
@@ -98,8 +103,8 @@ SHEET_FAULTS = [
     ("address-is-broadcast", HEAD, ROW.replace("8.11", "8.255"), "is the broadcast address"),
     ("address-outside-site", HEAD, ROW.replace("8.11", "9.11/24"), "is not in 10.44.8.0/24"),
     ("prefix-differs", HEAD, ROW.replace("8.11", "8.11/25"), "prefix length is 25"),
-    ("management-address-form", HEAD, ROW.replace("8.11", "8.300"), "is no address"),
-    ("hostname-form", HEAD, ROW.replace("kvr-wj-sw1", "kvr_wj"), "no hostname by RFC 1123"),
+    ("management-address-form", HEAD, ROW.replace("8.11", "8.300"), "is not a valid address"),
+    ("hostname-form", HEAD, ROW.replace("kvr-wj-sw1", "kvr_wj"), "not a valid hostname (RFC 1123)"),
     ("hostname-too-long", HEAD, ROW.replace("kvr-wj-sw1", "k" * 25), "has 25 characters"),
     ("hostname-characters", HEAD, ROW.replace("kvr-wj-sw1", "KVR-1"), "takes no K R V"),
     ("unknown-family", HEAD, ROW.replace("Quern S2", "Quern S2x"), "did you mean quern-s2?"),
@@ -107,9 +112,9 @@ SHEET_FAULTS = [
     ("unknown-role", HEAD, ROW.replace("core", "cor"), "did you mean core?"),
     ("duplicate-hostname", HEAD, ROW + "\n" + ROW.replace("8.11", "8.12"), "stands in rows 2 and 3"),
     ("duplicate-address", HEAD, ROW + "\n" + ROW.replace("sw1", "sw2"), "address 10.44.8.11 stands in rows"),
-    ("dns-servers-form", HEAD + ",dns", ROW + ",10.44.8", "is no IP address"),
-    ("ntp-servers-form", HEAD + ",ntp", ROW + ",bad_host", "is no domain name"),
-    ("syslog-servers-form", HEAD + ",syslog", ROW + ",1.2.3.4.5", "is no IP address"),
+    ("dns-servers-form", HEAD + ",dns", ROW + ",10.44.8", "is not a valid IP address"),
+    ("ntp-servers-form", HEAD + ",ntp", ROW + ",bad_host", "is not a valid domain name"),
+    ("syslog-servers-form", HEAD + ",syslog", ROW + ",1.2.3.4.5", "is not a valid IP address"),
     ("clock-zone-form", HEAD + ",timezone", ROW + ",Europe/Viena", "did you mean Europe/Vienna?"),
     ("management-in-the-clear", HEAD + ",telnet", ROW + ",on", "Telnet (port 23) is left on"),
     ("no-way-to-prove", HEAD + ",ssh", ROW + ",off", "can't be proved"),

@@ -14,7 +14,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zinger.phrasebook import Phrasebook
-from zinger.plan import MASK, FamilyRules, SecretRef, read_job, read_sheet, resolve
+from zinger.plan.families import FamilyRules
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.resolve import resolve
+from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.proof import Source, Verdict, gather, judge, proved, to_say
 from zinger.script import Script, compile_script
 from zinger.store.journal import Journal, JournalError

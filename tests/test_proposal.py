@@ -11,9 +11,9 @@ from tests.conftest import zinger
 from tests.test_transfer import workbook
 from zinger.handover.map import columns
 from zinger.phrasebook import Phrasebook
-from zinger.plan import UnreadableError
-from zinger.plan.headings import match_headings, meaning_of
-from zinger.plan.transfer import Proposal, propose, take
+from zinger.plan.files.headings import match_headings, meaning_of
+from zinger.plan.files.jobfile import UnreadableError
+from zinger.plan.files.transfer import Proposal, propose, take
 
 SHEET = (
     b"Station,Dev name,Dev Type,Mgmt IP,IP,Remarks\nWheal Junction,sw1,Quern S2,10.44.8.11,10.9.9.9,worn\n,sw2,,,,\n"

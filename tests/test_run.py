@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
-from zinger.plan import SecretRef
+from zinger.plan.values.secrets import SecretRef
 from zinger.run.board import Mark
 from zinger.run.job import OpenJob, Options, Run
 from zinger.store.folder import JobFolder

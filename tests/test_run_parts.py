@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 
 from zinger.link.base import Link
 from zinger.phrasebook import Phrasebook
-from zinger.plan import SecretRef, Stop
-from zinger.plan.addresses import laptop_address
+from zinger.plan.setting import Stop
+from zinger.plan.subnets import laptop_address
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import Finding, Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Hands, HandsNeeded, Verb
@@ -111,14 +112,14 @@ def test_the_laptop_gets_an_address_that_nobody_has(used: set[int]) -> None:
 
 def test_a_stop_shows_the_worst_of_its_phrases(job: Callable[..., Path]) -> None:
     line = OpenJob(JobFolder(job())).board.lines["kvr-wj-sw1"]
-    assert line.stops[Stop.ROLE] is Mark.NONE and line.stops[Stop.SERV] is Mark.AHEAD
+    assert line.stops[Stop.ROLE] is Mark.NONE and line.stops[Stop.SERVICES] is Mark.AHEAD
     line.phrase("idle.timeout", Mark.SAID)
-    assert line.stops[Stop.SERV] is Mark.NOW
+    assert line.stops[Stop.SERVICES] is Mark.NOW
     for setting in ("banner", "services.ssh", "services.telnet", "services.http", "syslog.servers"):
         line.phrase(setting, Mark.SAID)
-    assert line.stops[Stop.SERV] is Mark.SAID
+    assert line.stops[Stop.SERVICES] is Mark.SAID
     line.find(Finding("x", "banner", "banner", Source.RUNNING, "a", "b", "c", Verdict.DIFFERS))
-    assert line.stops[Stop.SERV] is Mark.DIFFERS and len(line.differing) == 1
+    assert line.stops[Stop.SERVICES] is Mark.DIFFERS and len(line.differing) == 1
     line.stop(Stop.ROLE, Mark.NOW)
     assert line.stops[Stop.ROLE] is Mark.NONE
 

@@ -10,7 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zinger.phrasebook import Phrasebook, masked
-from zinger.plan import SecretRef, read_job, read_sheet, resolve
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.resolve import resolve
+from zinger.plan.values.secrets import SecretRef
 from zinger.script import Script, compile_script
 from zinger.talk import (
     Conversation,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import inspect
 import io
 import json
 from collections.abc import Callable
@@ -16,17 +15,22 @@ from hypothesis import strategies as st
 
 from tests.conftest import zinger
 from zinger.phrasebook import Families
-from zinger.plan import Plan, UnreadableError, read_job, read_sheet, resolve
-from zinger.plan import items as item_types
-from zinger.plan.documents import table_to_csv, table_to_workbook
-from zinger.plan.headings import match_headings
-from zinger.plan.items import Item, Rewrite, rewritten
-from zinger.plan.sheets import read_tables
-from zinger.plan.transfer import Imported, merge, propose, take
+from zinger.plan.files.documents import table_to_csv, table_to_workbook
+from zinger.plan.files.headings import match_headings
+from zinger.plan.files.jobfile import UnreadableError, read_job
+from zinger.plan.files.sheets import read_sheet, read_tables
+from zinger.plan.files.transfer import Imported, merge, propose, take
+from zinger.plan.model import Plan
+from zinger.plan.resolve import resolve
+from zinger.plan.subjects.names.models import NtpServer
+from zinger.plan.subjects.switching.models import Port, Vlan
+from zinger.plan.subjects.voice.models import Rewrite, rewritten
+from zinger.plan.subjects.wireless.models import Ssid
+from zinger.plan.values.item import Item, items
 
 RULES = Families().rules
 JOB = "job: x\nsites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24}}\nroles: {access: {}}\n"
-KINDS = [c for _, c in inspect.getmembers(item_types, inspect.isclass) if issubclass(c, Item) and c is not Item]
+KINDS = Item.__subclasses__()
 
 
 # -- items in words ---------------------------------------------------------------------------------------
@@ -41,14 +45,12 @@ NAMES = st.text(st.sampled_from("abc VLAN 12;,\u00e4"), min_size=1, max_size=12)
 
 
 @given(
-    st.lists(
-        st.builds(lambda i, n: item_types.Vlan(id=i, name=n), st.integers(1, 4094), NAMES), max_size=6, unique=True
-    ),
+    st.lists(st.builds(lambda i, n: Vlan(id=i, name=n), st.integers(1, 4094), NAMES), max_size=6, unique=True),
     st.lists(
         st.builds(
-            lambda a, n, v, t, d: item_types.Port(
+            lambda a, n, v, t, d: Port(
                 ports=tuple(str(x) for x in range(a, a + n)),
-                mode="general",
+                mode="mixed",
                 vlan=v,
                 tagged=tuple(sorted(t)),
                 description=d,
@@ -64,22 +66,22 @@ NAMES = st.text(st.sampled_from("abc VLAN 12;,\u00e4"), min_size=1, max_size=12)
     ),
 )
 def test_lists_of_items_go_through_a_cell(vlans: list[Item], ports: list[Item]) -> None:
-    for kind, found in ((item_types.Vlan, vlans), (item_types.Port, ports)):
-        assert item_types.items(kind)("; ".join(map(str, found))) == tuple(found)
+    for kind, found in ((Vlan, vlans), (Port, ports)):
+        assert items(kind)("; ".join(map(str, found))) == tuple(found)
 
 
 @pytest.mark.parametrize(
     ("kind", "text", "words"),
     [
-        (item_types.Vlan, "5000 a", "id: 5000 is no VLAN; they go from 1 to 4094"),
-        (item_types.Vlan, "20 staff desk", "'desk' has no place here; write it like 20 staff"),
-        (item_types.Port, "1-4", "it does not say its mode"),
-        (item_types.Port, "4-1 access", "runs backwards"),
-        (item_types.Port, "1 acess", "did you mean access?"),
-        (item_types.Port, "1 access vlan", "nothing follows 'vlan'"),
-        (item_types.NtpServer, "10.44.8.22 poll 100", "no power of two"),
-        (item_types.Ssid, "x wep", "none of open, psk, 802.1x"),
-        (item_types.Rewrite, "12a", "no dialled number"),
+        (Vlan, "5000 a", "id: 5000 is not a valid VLAN; write one from 1 to 4094"),
+        (Vlan, "20 staff desk", "'desk' has no place here; write it like 20 staff"),
+        (Port, "1-4", "it does not say its mode"),
+        (Port, "4-1 access", "runs backwards"),
+        (Port, "1 acess", "did you mean access?"),
+        (Port, "1 access vlan", "nothing follows 'vlan'"),
+        (NtpServer, "10.44.8.22 poll 0", "0 is not a valid poll interval"),
+        (Ssid, "x wep", "not one of open, psk, 802.1x"),
+        (Rewrite, "12a", "not the beginning of a dialled number"),
     ],
 )
 def test_a_wrong_item_says_what_and_how(kind: type[Item], text: str, words: str) -> None:
@@ -89,10 +91,10 @@ def test_a_wrong_item_says_what_and_how(kind: type[Item], text: str, words: str)
 
 
 def test_the_first_rewriting_rule_that_takes_a_number_decides() -> None:
-    rules = tuple(Rewrite.read(t) for t in ("00 strip 2 prefix +", "0 strip 1 prefix +43", "1xx strip 1 side inside"))
+    rules = tuple(Rewrite.read(t) for t in ("00 becomes +", "0… becomes +43", "1xx becomes 7 side local"))
     assert rewritten("0043512", rules) == ("+43512", 0)
     assert rewritten("0512", rules) == ("+43512", 1)
-    assert rewritten("177", rules, "outside") == ("177", None) and rewritten("177", rules, "inside") == ("77", 2)
+    assert rewritten("177", rules, "upstream") == ("177", None) and rewritten("177", rules, "local") == ("777", 2)
 
 
 # -- headings -----------------------------------------------------------------------------------------------
@@ -234,7 +236,7 @@ def test_one_bad_cell_of_ten_thousand_rows_is_pointed_at(tmp_path: Path) -> None
     sheet = tmp_path / "large.csv"
     sheet.write_text("\n".join(lines))
     done = zinger("import", sheet, tmp_path / "job", "--yes")
-    assert done.returncode == 2 and "large.csv:7779 (address): '10.44.31.333' is no address" in done.stderr
+    assert done.returncode == 2 and "large.csv:7779 (address): '10.44.31.333' is not a valid address" in done.stderr
     assert "1 cell can't be read; nothing was written" in done.stderr and not (tmp_path / "job").exists()
 
 

@@ -8,19 +8,40 @@ from typing import Any
 
 import pytest
 
-from zinger.plan import SECTIONS, SETTINGS, SecretRef
-from zinger.plan import parsing as p
 from zinger.plan.naming import NamingRule
-from zinger.plan.parsing import fold_ports
+from zinger.plan.settings import SECTIONS, SETTINGS
+from zinger.plan.values.addresses import (
+    ManagementAddress,
+    parse_address6,
+    parse_interface,
+    parse_management,
+    parse_management6,
+    parse_network,
+)
+from zinger.plan.values.durations import parse_lease, parse_minutes
+from zinger.plan.values.mac import parse_mac
+from zinger.plan.values.names import (
+    has_summer_rule,
+    parse_account_name,
+    parse_country,
+    parse_domain,
+    parse_host,
+    parse_hostname,
+    parse_url,
+    parse_zone,
+)
+from zinger.plan.values.ports import fold_ports, parse_ports
+from zinger.plan.values.secrets import SecretRef, parse_secret
+from zinger.plan.values.text import each, one_of, parse_banner, parse_flag, parse_text, parse_vlan, parse_words, whole
 
 # setting, as a YAML file holds it, as a cell does
 EXAMPLES: dict[str, tuple[object, str]] = {
     "accounts.administrator": ({"name": "kettle-admin", "secret": "shared"}, "kettle-admin secret shared"),
     "accounts.operator": ("signaller", "signaller secret each device"),
     "accounts.viewer": ({"name": "watch"}, "watch secret each device"),
-    "secrets.console": ("console-pin", "console-pin"),
-    "secrets.remote": ("remote-line", "remote-line"),
-    "secrets.elevation": ("each device", "each device"),
+    "passwords.console": ("console-pin", "console-pin"),
+    "passwords.network": ("remote-line", "remote-line"),
+    "passwords.privileged": ("each device", "each device"),
     "hostname": ("kvr-wj-sw1", "kvr-wj-sw1"),
     "domain": ("kettlestone.example.", "kettlestone.example"),
     "system.location": (" signal box, Wheal Junction ", "signal box, Wheal Junction"),
@@ -44,7 +65,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "clock.summer": (True, "on"),
     "idle.timeout": ("1 h", "60 min"),
     "idle.console": (5, "5 min"),
-    "idle.remote": ("10 minutes", "10 min"),
+    "idle.network": ("10 minutes", "10 min"),
     "idle.web": ("15min", "15 min"),
     "services.ssh": ("enabled", "on"),
     "services.telnet": ("No", "off"),
@@ -58,8 +79,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "snmp.communities": ([{"secret": "kvr-read", "stations": "10.44.8.0/24"}], "kvr-read stations 10.44.8.0/24"),
     "snmp.users": ("reader secret snmp-reader", "reader secret snmp-reader"),
     "syslog.servers": ("10.44.8.24 transport tls severity notice", "10.44.8.24 transport tls severity notice"),
-    "logs.memory": ("Informational", "informational"),
-    "logs.flash": ("error", "error"),
+    "logs.local": ("Informational survives", "informational survives"),
     "update.server": ("https://updates.kettlestone.example/", "https://updates.kettlestone.example/"),
     "update.image": ("3.2.1", "3.2.1"),
     "update.proxy": ("http://10.44.8.9:3128", "http://10.44.8.9:3128"),
@@ -70,7 +90,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
         "1-16 access vlan 20; 23-24 trunk tagged 20,30 native 44",
     ),
     "switch.lags": (["up1 23-24"], "up1 23-24"),
-    "switch.members": ("1 QS2-0411 priority 15; 2", "1 QS2-0411 priority 15; 2"),
+    "switch.members": ("1 QS2-0411 leads; 2 QS2-0412 takes-over", "1 QS2-0411 leads; 2 QS2-0412 takes-over"),
     "switch.bindings": ("7 024b.5610.4409 10.44.8.60", "7 02-4b-56-10-44-09 10.44.8.60"),
     "switch.uplinks": ("23-24 kvr-cb-cs1 their 1/1-1/2", "23-24 kvr-cb-cs1 1/1-1/2"),
     "switch.stp": ("on", "on"),
@@ -84,13 +104,13 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "wireless.radios": ("5 channel 36 width 40 MHz power 17", "5 channel 36 width 40 MHz power 17 dBm"),
     "wireless.ssids": ('"Kettlestone staff" psk secret wifi vlan 20', '"Kettlestone staff" psk secret wifi vlan 20'),
     "wireless.radius": ("10.44.8.26 secret radius", "10.44.8.26 secret radius"),
-    "wireless.virtual": ("192.0.2.1", "192.0.2.1"),
-    "wireless.ap_manager": ("10.44.8.6/24", "10.44.8.6/24"),
+    "wireless.guest_sign_in": ("192.0.2.1", "192.0.2.1"),
+    "wireless.join_address": ("10.44.8.6/24", "10.44.8.6/24"),
     "wireless.mesh": ("off", "off"),
     "wireless.bridge": ("br2 station distance 84 m", "br2 station distance 84 m"),
-    "edge.mode": ("Routed", "routed"),
-    "edge.outside": ("pppoe user line@example secret line", "pppoe user line@example secret line"),
-    "edge.inside": ("10.44.16.1 / 24", "10.44.16.1/24"),
+    "edge.forwarding": ("Route", "route"),
+    "edge.upstream": ("pppoe user line@example secret line", "pppoe user line@example secret line"),
+    "edge.local": ("10.44.16.1 / 24", "10.44.16.1/24"),
     "edge.guest": ("10.44.17.1/24", "10.44.17.1/24"),
     "edge.dhcp": ("10.44.16.100-147 lease 8 h", "10.44.16.100 10.44.16.147"),
     "edge.reservations": ("02:4b:56:10:44:09 10.44.16.60 printer", "02-4b-56-10-44-09 10.44.16.60 printer"),
@@ -99,13 +119,13 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "edge.schedules": ("opening mon-fri begin 06:00 end 22:00", "opening mon-fri begin 06:00 end 22:00"),
     "edge.filters": ("deny games.example schedule opening", "deny games.example schedule opening"),
     "edge.forwards": ("8443 10.44.16.20 their 443", "8443 10.44.16.20 their 443"),
-    "edge.managed": ('inside "ssh,https"; outside none', 'inside "ssh,https"; outside none'),
-    "edge.recovery": ("no", "off"),
-    "voice.legs": ("inside 10.44.25.6/24; outside 192.0.2.60/29", "inside 10.44.25.6/24; outside 192.0.2.60/29"),
-    "voice.peers": ("exchange inside 10.44.25.30 keepalive 60 s", "exchange inside 10.44.25.30 keepalive 60 s"),
+    "edge.managed": ('local "ssh,https"; upstream none', 'local "ssh,https"; upstream none'),
+    "edge.reset_at_device": ("Forbidden", "forbidden"),
+    "voice.legs": ("local 10.44.25.6/24; upstream 192.0.2.60/29", "local 10.44.25.6/24; upstream 192.0.2.60/29"),
+    "voice.peers": ("exchange local 10.44.25.30 keepalive 60 s", "exchange local 10.44.25.30 keepalive 60 s"),
     "voice.sessions": ("60", "60"),
-    "voice.media": ("16384 ports 240", "16384 ports 240"),
-    "voice.rewrites": ("00 strip 2 prefix +; 0 strip 1 prefix +43", "00 strip 2 prefix +; 0 strip 1 prefix +43"),
+    "voice.media": ("40000-40239", "first 40000 last 40239"),
+    "voice.rewrites": ("00… becomes +…; 0 becomes +43", "00 becomes +; 0 becomes +43"),
 }
 
 
@@ -127,32 +147,32 @@ def test_a_setting_is_read_written_into_a_cell_and_read_back(name: str) -> None:
 
 
 VALUES: list[tuple[Callable[[object], Any], object, object]] = [
-    (p.parse_management, "dhcp", p.ManagementAddress("dhcp")),
-    (p.parse_management, "10.44.8.11", p.ManagementAddress("fixed", ip_address("10.44.8.11"), 32)),
-    (p.parse_management, "10.44.8.11/255.255.255.0", p.ManagementAddress.of(ip_interface("10.44.8.11/24"))),
-    (p.parse_management, "2001:db8::5/64", p.ManagementAddress.of(ip_interface("2001:db8::5/64"))),
-    (p.parse_management6, True, p.ManagementAddress("auto")),
-    (p.parse_management6, "off", p.ManagementAddress("off")),
-    (p.parse_network, "10.44.8.0/255.255.255.0", ip_network("10.44.8.0/24")),
-    (p.parse_interface, "10.44.8.1 mask 255.255.255.0", ip_interface("10.44.8.1/24")),
-    (p.parse_host, "time.example", "time.example"),
-    (p.parse_host, "10.44.8.22", ip_address("10.44.8.22")),
-    (p.parse_mac, "02-4B-56-10-33-01", "02-4b-56-10-33-01"),
-    (p.parse_mac, "02:4b:56:10:33:01", "02-4b-56-10-33-01"),
-    (p.parse_mac, "024b.5610.3301", "02-4b-56-10-33-01"),
-    (p.parse_mac, "024b56103301", "02-4b-56-10-33-01"),
-    (p.parse_mac, "024b56-103301", "02-4b-56-10-33-01"),
-    (p.parse_ports, "1-4,7", ("1", "2", "3", "4", "7")),
-    (p.parse_ports, "1/1 - 1/3", ("1/1", "1/2", "1/3")),
-    (p.parse_ports, "1/2/7", ("1/2/7",)),
-    (p.parse_ports, "g1 to g3", ("g1", "g2", "g3")),
-    (p.parse_ports, ["1", "3-4"], ("1", "3", "4")),
-    (p.parse_lease, "1 d", 1440),
-    (p.parse_lease, "8h", 480),
-    (p.parse_country, "at", "AT"),
-    (p.parse_secret, "guest-wifi", SecretRef("guest-wifi")),
-    (p.whole(1, 10, "dBm"), "7 dBm", 7),
-    (p.whole(1, 10), 7.0, 7),
+    (parse_management, "dhcp", ManagementAddress("dhcp")),
+    (parse_management, "10.44.8.11", ManagementAddress("fixed", ip_address("10.44.8.11"), 32)),
+    (parse_management, "10.44.8.11/255.255.255.0", ManagementAddress.of(ip_interface("10.44.8.11/24"))),
+    (parse_management, "2001:db8::5/64", ManagementAddress.of(ip_interface("2001:db8::5/64"))),
+    (parse_management6, True, ManagementAddress("auto")),
+    (parse_management6, "off", ManagementAddress("off")),
+    (parse_network, "10.44.8.0/255.255.255.0", ip_network("10.44.8.0/24")),
+    (parse_interface, "10.44.8.1 mask 255.255.255.0", ip_interface("10.44.8.1/24")),
+    (parse_host, "time.example", "time.example"),
+    (parse_host, "10.44.8.22", ip_address("10.44.8.22")),
+    (parse_mac, "02-4B-56-10-33-01", "02-4b-56-10-33-01"),
+    (parse_mac, "02:4b:56:10:33:01", "02-4b-56-10-33-01"),
+    (parse_mac, "024b.5610.3301", "02-4b-56-10-33-01"),
+    (parse_mac, "024b56103301", "02-4b-56-10-33-01"),
+    (parse_mac, "024b56-103301", "02-4b-56-10-33-01"),
+    (parse_ports, "1-4,7", ("1", "2", "3", "4", "7")),
+    (parse_ports, "1/1 - 1/3", ("1/1", "1/2", "1/3")),
+    (parse_ports, "1/2/7", ("1/2/7",)),
+    (parse_ports, "g1 to g3", ("g1", "g2", "g3")),
+    (parse_ports, ["1", "3-4"], ("1", "3", "4")),
+    (parse_lease, "1 d", 1440),
+    (parse_lease, "8h", 480),
+    (parse_country, "at", "AT"),
+    (parse_secret, "guest-wifi", SecretRef("guest-wifi")),
+    (whole(1, 10, "dBm"), "7 dBm", 7),
+    (whole(1, 10), 7.0, 7),
 ]
 
 
@@ -162,37 +182,37 @@ def test_values_are_read_as_people_write_them(parse: Callable[[object], Any], ra
 
 
 REFUSED: list[tuple[Callable[[object], Any], object, str]] = [
-    (p.parse_management, "10.44.8", "is no address; write it like 10.44.8.11/24, or dhcp"),
-    (p.parse_management, "10.44.8.1/40", "is no address"),
-    (p.parse_management6, "10.44.8.1/24", "is no IPv6 address"),
-    (p.parse_network, "10.44.8.5/24", "its host bits are set; write 10.44.8.0/24"),
-    (p.parse_network, "everything", "is no subnet"),
-    (p.parse_interface, "10.44.8.1", "has no prefix length; write it like 10.44.8.1/24"),
-    (p.parse_address6, "10.44.8.1", "is no IPv6 address"),
-    (p.parse_hostname, "a" * 64, "64 characters long; RFC 1123 allows 63"),
-    (p.parse_hostname, "-a", "no hostname by RFC 1123"),
-    (p.parse_domain, "a..b", "is no domain name"),
-    (p.parse_text, "two\nlines", "line break or control character"),
-    (p.parse_text, "a\x1b[31m", "line break or control character"),
-    (p.parse_words, 'with "quotes"', "double quote"),
-    (p.parse_flag, "perhaps", "neither on nor off"),
-    (p.parse_flag, "-", "neither on nor off"),
-    (p.parse_vlan, "4095", "4095 is no VLAN; they go from 1 to 4094"),
-    (p.parse_vlan, "44.5", "no whole number"),
-    (p.parse_minutes, "2 d", "2880 minutes is not between 1 and 1440"),
-    (p.parse_minutes, "soon", "no whole number of minutes"),
-    (p.parse_zone, "Europe/Viena", "did you mean Europe/Vienna?"),
-    (p.parse_mac, "02-4b-56", "is no MAC address"),
-    (p.parse_ports, "7-3", "runs backwards"),
-    (p.parse_ports, "1/1-2/4", "is no port or range"),
-    (p.parse_ports, "one", "is no port or range"),
-    (p.parse_country, "Ruritania", "no country of ISO 3166"),
-    (p.parse_url, "ftp://x", "is no web address"),
-    (p.parse_secret, "a;b", "a secret is named here, never written"),
-    (p.parse_account_name, "1st", "begin with a letter"),
-    (p.parse_banner, "x" * 121, "at most 120 characters"),
-    (p.each(p.parse_vlan), "20 20", "the same entry stands twice"),
-    (p.one_of("udp", "tcp"), "tpc", "did you mean tcp?"),
+    (parse_management, "10.44.8", "is not a valid address; write it like 10.44.8.11/24, or dhcp"),
+    (parse_management, "10.44.8.1/40", "is not a valid address"),
+    (parse_management6, "10.44.8.1/24", "is not a valid IPv6 address"),
+    (parse_network, "10.44.8.5/24", "its host bits are set; write 10.44.8.0/24"),
+    (parse_network, "everything", "is not a valid subnet"),
+    (parse_interface, "10.44.8.1", "has no prefix length; write it like 10.44.8.1/24"),
+    (parse_address6, "10.44.8.1", "is not a valid IPv6 address"),
+    (parse_hostname, "a" * 64, "has 64 characters; RFC 1123 allows 63"),
+    (parse_hostname, "-a", "not a valid hostname (RFC 1123)"),
+    (parse_domain, "a..b", "is not a valid domain name"),
+    (parse_text, "two\nlines", "line break or control character"),
+    (parse_text, "a\x1b[31m", "line break or control character"),
+    (parse_words, 'with "quotes"', "double quote"),
+    (parse_flag, "perhaps", "neither on nor off"),
+    (parse_flag, "-", "neither on nor off"),
+    (parse_vlan, "4095", "4095 is not a valid VLAN; write one from 1 to 4094"),
+    (parse_vlan, "44.5", "not a whole number"),
+    (parse_minutes, "2 d", "2880 minutes is more than a day"),
+    (parse_minutes, "soon", "not a whole number of minutes"),
+    (parse_zone, "Europe/Viena", "did you mean Europe/Vienna?"),
+    (parse_mac, "02-4b-56", "is not a valid MAC address"),
+    (parse_ports, "7-3", "runs backwards"),
+    (parse_ports, "1/1-2/4", "is not a valid port or range"),
+    (parse_ports, "one", "is not a valid port or range"),
+    (parse_country, "Ruritania", "not a country of ISO 3166"),
+    (parse_url, "ftp://x", "is not a web address"),
+    (parse_secret, "a;b", "a secret is named here, never written"),
+    (parse_account_name, "1st", "begin with a letter"),
+    (parse_banner, "x" * 121, "at most 120 characters"),
+    (each(parse_vlan), "20 20", "the same entry stands twice"),
+    (one_of("udp", "tcp"), "tpc", "did you mean tcp?"),
 ]
 
 
@@ -205,7 +225,7 @@ def test_a_wrong_value_says_what_and_what_to_write(parse: Callable[[object], Any
 
 @pytest.mark.parametrize("text", ["1", "1-4,7", "1/1-1/16,2/1-2/16", "g1-g3,x9", "3,1-2"])
 def test_ports_fold_as_short_as_they_were_written(text: str) -> None:
-    assert fold_ports(p.parse_ports(text)) == text
+    assert fold_ports(parse_ports(text)) == text
 
 
 @pytest.mark.parametrize(
@@ -219,7 +239,7 @@ def test_ports_fold_as_short_as_they_were_written(text: str) -> None:
     ],
 )
 def test_a_zone_knows_whether_it_has_summer_time(zone: str, summer: bool) -> None:
-    assert p.has_summer_rule(p.parse_zone(zone)) is summer
+    assert has_summer_rule(parse_zone(zone)) is summer
 
 
 def test_a_naming_rule_counts_by_site_and_role_and_takes_no_name_twice() -> None:

@@ -18,7 +18,10 @@ from tests.terminal import Terminal
 from tests.test_run_parts import Loop, pump
 from zinger.desk.playback import LONGEST_PAUSE, Playback
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device, read_job, read_sheet, resolve
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.model import Device
+from zinger.plan.resolve import resolve
 from zinger.run.paste import Paste
 from zinger.run.whose import whose
 from zinger.store.recording import RecordingError

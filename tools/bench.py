@@ -31,7 +31,7 @@ import psutil
 
 from zinger.link.tcp import TcpLink
 from zinger.phrasebook import Families, Kind, Phrasebook, Place, shipped_families
-from zinger.plan.editing import Files
+from zinger.plan.files.editing import Files
 from zinger.run.pump import Pump
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording

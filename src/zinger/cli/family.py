@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from zinger.cli.common import DONE, FINDINGS, CommandError, Json, print_json
+from zinger.wording import counted
 
 if TYPE_CHECKING:
     from zinger.phrasebook import Card, Phrasebook
@@ -21,7 +22,7 @@ family = typer.Typer(help="Families: list, show, check, begin and try phrasebook
 def _found(name: str) -> tuple[Card, Phrasebook | None, str]:
     """A family by the name of a shipped one or by its file; raises CommandError or PhrasebookError."""
     from zinger.phrasebook import Families, load_family
-    from zinger.plan import did_you_mean
+    from zinger.wording import did_you_mean
 
     path = Path(name)
     if path.suffix in (".yaml", ".yml") or path.is_file():
@@ -122,7 +123,7 @@ def check(
 ) -> None:
     """Find dead ends, places that look alike, patterns that run away, and what nothing says or reads."""
     from zinger.phrasebook.examine import examine
-    from zinger.plan import Severity
+    from zinger.plan.problems import Severity
 
     book, file = _spoken(name)
     problems = examine(book, file)
@@ -136,9 +137,9 @@ def check(
     else:
         for problem in problems:
             print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
-        mend = sum(p.severity is Severity.MEND for p in problems)
-        print(f"{book.title}: {mend} to mend, {len(problems) - mend} to think about")
-    raise typer.Exit(FINDINGS if any(p.severity is Severity.MEND for p in problems) else DONE)
+        errors = sum(p.severity is Severity.ERROR for p in problems)
+        print(f"{book.title}: {counted(errors, 'error')}, {counted(len(problems) - errors, 'warning')}")
+    raise typer.Exit(FINDINGS if any(p.severity is Severity.ERROR for p in problems) else DONE)
 
 
 @family.command("new")

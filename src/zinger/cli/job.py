@@ -145,7 +145,7 @@ def practice(
 # -- preview ---------------------------------------------------------------------------------------------
 def script(job: JobArg, device: str, as_json: Json = False) -> None:
     """Print what will be said to a device, secrets masked."""
-    from zinger.plan import did_you_mean
+    from zinger.wording import did_you_mean
 
     opened = open_job(job)
     known = opened.scripts
@@ -184,18 +184,18 @@ def _print_script(opened: OpenJob, device: str, found: Script) -> None:
 
     then = f", then {', '.join(p.title for p in found.keep)}" if found.keep else ""
     print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases{then}\n")
-    print(f"{'stop':<6} {'at':<12} {'say':<58} effect / undo")
+    print(f"{'stop':<9} {'at':<12} {'say':<58} effect / undo")
     for p in found.everything:
         effect = "" if p.effect == "none" else p.effect
         first, *others = p.every_line or (f"answers of {p.interview}",)
         undo = " / ".join(p.undo.splitlines())
         print(
-            f"{p.stop.value:<6} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
+            f"{p.stop.value:<9} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
             + (f"{' · ' if effect else ''}undo: {undo}" if undo else "")
         )
         for line in others:
-            print(f"{'':<6} {'':<12} {line}")
+            print(f"{'':<9} {'':<12} {line}")
         for place, words in p.replies.items():
-            print(f"{'':<6} {'':<12}   {place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
+            print(f"{'':<9} {'':<12}   {place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
     for u in found.unsaid:
         print(f"\nnot said: {u.setting} {u.value}, {u.why}")

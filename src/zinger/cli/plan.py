@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from zinger.cli.common import DONE, FINDINGS, USAGE, CommandError, JobArg, Json, print_json
+from zinger.wording import counted
 
 if TYPE_CHECKING:
-    from zinger.plan import Plan
-    from zinger.plan.transfer import Proposal
+    from zinger.plan.files.transfer import Proposal
+    from zinger.plan.model import Plan
 
 
 def check(
@@ -25,7 +26,7 @@ def check(
     ] = None,
 ) -> None:
     """Say everything that is wrong with the plan, before a cable is touched."""
-    from zinger.plan import Severity
+    from zinger.plan.problems import Severity
     from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
 
@@ -63,13 +64,15 @@ def check(
                 print(f"       repair: {problem.repair.words}")
                 for change in problem.repair.changes:
                     print(f"               {change}")
-        mend = sum(p.severity is Severity.MEND for p in problems)
-        print(f"{len(plan.devices)} devices, {mend} to mend, {len(problems) - mend} to think about")
-    raise typer.Exit(FINDINGS if plan.to_mend() else DONE)
+        errors = sum(p.severity is Severity.ERROR for p in problems)
+        devices, warnings = len(plan.devices), len(problems) - errors
+        print(f"{counted(devices, 'device')}, {counted(errors, 'error')}, {counted(warnings, 'warning')}")
+    raise typer.Exit(FINDINGS if plan.errors() else DONE)
 
 
 def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
-    from zinger.plan import SETTINGS, did_you_mean
+    from zinger.plan.settings import SETTINGS
+    from zinger.wording import did_you_mean
 
     names = [d.name for d in plan.devices]
     if device not in names:
@@ -178,9 +181,9 @@ def export(
     """Write the build sheet as CSV or XLSX, with every column that came in."""
     from zinger.desk.incoming import own_table
     from zinger.files import write_whole
-    from zinger.plan.documents import table_to_csv, table_to_workbook
-    from zinger.plan.jobfile import read_job
-    from zinger.plan.transfer import full_table
+    from zinger.plan.files.documents import table_to_csv, table_to_workbook
+    from zinger.plan.files.jobfile import read_job
+    from zinger.plan.files.transfer import full_table
     from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
 
@@ -211,15 +214,16 @@ def numbers(
     side: Annotated[str, typer.Option(help="inside, outside or both")] = "both",
 ) -> None:
     """Try a dialled number against a voice gateway's rewriting rules."""
-    from zinger.plan import did_you_mean
-    from zinger.plan.items import rewritten
+    from zinger.plan.subjects.voice.models import rewritten
+    from zinger.plan.subjects.voice.settings import REWRITES
     from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
+    from zinger.wording import did_you_mean
 
     plan = OpenJob(JobFolder(job)).plan
     if device not in [d.name for d in plan.devices]:
         raise CommandError(f"the plan has no device {device}{did_you_mean(device, [d.name for d in plan.devices])}")
-    rules = plan.device(device).value("voice.rewrites") or ()
+    rules = plan.device(device)[REWRITES] or ()
     if not rules:
         raise CommandError(f"{device} has no number rewriting in the plan")
     result, taken = rewritten(number, rules, side)

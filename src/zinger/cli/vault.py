@@ -16,7 +16,7 @@ def secret(
     show: Annotated[bool, typer.Option("--show", help="print the password itself")] = False,
 ) -> None:
     """List the vault's entries; with an entry, set it (typed blind, or from standard input) or show it."""
-    from zinger.plan import SecretRef
+    from zinger.plan.values.secrets import SecretRef
     from zinger.store.folder import JobFolder
     from zinger.store.vault import Vault
 

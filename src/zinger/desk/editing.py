@@ -11,12 +11,16 @@ import threading
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from zinger.plan import SETTINGS, Change, Device, Plan, Problem, Site
-from zinger.plan.editing import Conflict, Edits
 from zinger.plan.families import Rules
-from zinger.plan.jobfile import read_job
-from zinger.plan.parsing import parse_mac, parse_network, parse_text
-from zinger.plan.secrets import Vaulted
+from zinger.plan.files.editing import Conflict, Edits
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.model import Device, Plan, Site
+from zinger.plan.problems import Change, Problem
+from zinger.plan.settings import SETTINGS
+from zinger.plan.values.addresses import parse_network
+from zinger.plan.values.mac import parse_mac
+from zinger.plan.values.secrets import Vaulted
+from zinger.plan.values.text import parse_text
 from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
 
 

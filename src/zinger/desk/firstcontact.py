@@ -12,9 +12,10 @@ from ipaddress import ip_address
 import psutil
 
 from zinger.phrasebook import Card
-from zinger.plan import Plan
-from zinger.plan.addresses import hosts, laptop_address
-from zinger.plan.parsing import Address, Interface
+from zinger.plan.model import Plan
+from zinger.plan.subjects.management.settings import GATEWAY
+from zinger.plan.subnets import hosts, laptop_address
+from zinger.plan.values.addresses import Address, Interface
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def laptop_plan(card: Card, plan: Plan, ports: Iterable[Port]) -> LaptopPlan | N
     already = next((f"{port.name} has {a} already" for port in known for a in port.addresses if a in net), "")
     gateways = [type(net.network_address)(n) for n in hosts(net)]
     planned = [d.fixed.ip for d in plan.devices if d.fixed] + [
-        gate for d in plan.devices if (gate := d.value("management.gateway")) is not None
+        gate for d in plan.devices if (gate := d[GATEWAY]) is not None
     ]
     address = laptop_address(net, [factory.ip, *mine, *gateways, *planned])
     port = known[0].name if known else "eth0"

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from zinger.plan.documents import JobDocument
-from zinger.plan.editing import Files
-from zinger.plan.jobfile import SHEET_FILE, read_job
-from zinger.plan.sheets import Table, read_tables
-from zinger.plan.transfer import Imported, Merged, Proposal, job_text, merge, propose, take
+from zinger.plan.files.documents import JobDocument
+from zinger.plan.files.editing import Files
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import Table, read_tables
+from zinger.plan.files.transfer import Imported, Merged, Proposal, job_text, merge, propose, take
+from zinger.plan.raw import SHEET_FILE
 from zinger.store.folder import JobFolder, JobFolderError, create_job
 
 

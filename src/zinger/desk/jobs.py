@@ -11,8 +11,9 @@ from pathlib import Path
 import platformdirs
 
 from zinger.files import FileError, write_whole
-from zinger.plan.jobfile import JOB_FILE, read_job
-from zinger.plan.transfer import Imported, job_text
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.transfer import Imported, job_text
+from zinger.plan.raw import JOB_FILE
 from zinger.store.folder import JobFolderError, create_job
 
 _KEEP = 12

@@ -12,7 +12,9 @@ from reportlab.lib.colors import HexColor
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
 from zinger.handover.record import DeviceRecord, Span, Whose
-from zinger.plan import SETTINGS, Site
+from zinger.plan.model import Site
+from zinger.plan.settings import SETTINGS
+from zinger.plan.subjects.management.settings import GATEWAY, MANAGEMENT_VLAN
 
 INK, SOFT, HAIR, PAPER = HexColor("#1b2126"), HexColor("#5d666d"), HexColor("#b8bdc1"), HexColor("#ffffff")
 GREEN, ROSE, BRASS, SLATE, VIOLET = (HexColor(c) for c in ("#3f8467", "#b04a63", "#a97a1c", "#4c6f9c", "#7a5fb0"))
@@ -104,10 +106,8 @@ def _shared(drawing: Drawing, shared: list[tuple[str, str]], height: float) -> N
 
 def _gateway(drawing: Drawing, site: Site, found: list[DeviceRecord], height: float) -> None:
     y = height - 96
-    gateways = sorted(
-        {str(r.device.value("management.gateway")) for r in found if r.device.value("management.gateway")}
-    )
-    vlans = sorted({str(r.device.value("management.vlan")) for r in found if r.device.value("management.vlan")})
+    gateways = sorted({str(gateway) for r in found if (gateway := r.device[GATEWAY])})
+    vlans = sorted({str(vlan) for r in found if (vlan := r.device[MANAGEMENT_VLAN])})
     words = f"management segment {site.subnet or ''}"
     words += f"   VLAN {', '.join(vlans)}" if vlans else ""
     words += f"   gateway {', '.join(gateways)}" if gateways else ""

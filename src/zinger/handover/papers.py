@@ -19,7 +19,8 @@ from reportlab.platypus import Flowable, KeepTogether, PageBreak, Paragraph, Sim
 from zinger.files import write_whole
 from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SOFT, STATE, site_drawing, timeline
 from zinger.handover.record import DeviceRecord, by_site, records
-from zinger.plan import SETTINGS, Plan
+from zinger.plan.model import Plan
+from zinger.plan.settings import SETTINGS
 from zinger.proof import Finding, Source
 from zinger.script import Script
 from zinger.store.folder import JobFolder

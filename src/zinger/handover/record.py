@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zinger.plan import SETTINGS, Device, Plan, Site
+from zinger.plan.model import Device, Plan, Site
+from zinger.plan.settings import SETTINGS
 from zinger.proof import Finding, Source
 from zinger.run.memory import Memory, remember
 from zinger.script import Script

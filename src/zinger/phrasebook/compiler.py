@@ -36,9 +36,12 @@ from zinger.phrasebook.shapes import (
 from zinger.phrasebook.source import PhrasebookError, Source
 from zinger.phrasebook.words import WordsError, leads_to, names_used
 from zinger.phrasebook.writing import seconds
-from zinger.plan import SETTINGS, FamilyRules, Problem, did_you_mean, mend
-from zinger.plan.families import COUNTED, ROLE_SECTIONS
-from zinger.plan.parsing import parse_interface, parse_ports
+from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
+from zinger.plan.problems import Problem, error_at
+from zinger.plan.settings import SETTINGS
+from zinger.plan.values.addresses import parse_interface
+from zinger.plan.values.ports import parse_ports
+from zinger.wording import did_you_mean
 
 KEYS = {
     "ctrl-c": "\x03",
@@ -448,4 +451,4 @@ class Compiler:
             self._bad(path, f"no setting is called {name}{did_you_mean(name, SETTINGS)}")
 
     def _bad(self, path: Path, what: str) -> None:
-        self.problems.append(mend("family-broken", self.source.spot(path), what, "Correct this entry"))
+        self.problems.append(error_at("family-broken", self.source.spot(path), what, "Correct this entry"))

@@ -10,7 +10,8 @@ from collections.abc import Iterator
 
 from zinger.phrasebook.model import Effect, Interview, Kind, Phrasebook, Place
 from zinger.phrasebook.patterns import runs_away, sample
-from zinger.plan import SECTIONS, SETTINGS, Problem, Spot, mend, think
+from zinger.plan.problems import Problem, Spot, error_at, warning_at
+from zinger.plan.settings import SECTIONS, SETTINGS
 
 _QUICKEST = 20.0
 _TAIL = "(?P<half_typed>.*)$"
@@ -56,7 +57,7 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
 def _runaways(book: Phrasebook, file: str) -> Iterator[Problem]:
     for path, pattern in _patterns(book):
         if runs_away(pattern):
-            yield mend(
+            yield error_at(
                 "pattern-runs-away",
                 Spot(file, None, path),
                 f"the pattern {pattern!r} repeats a repetition; on a line that almost matches it would not end",
@@ -77,7 +78,7 @@ def _doubles(book: Phrasebook, file: str) -> Iterator[Problem]:
             if match is None or (place.kind is Kind.PROMPT and match["half_typed"]):
                 continue
             if name < other or book.places[name].pattern.search(texts[other]) is None:
-                yield mend(
+                yield error_at(
                     "places-alike",
                     Spot(file, None, f"places.{other}"),
                     f"{text!r} is {name}, and {other} matches it too",
@@ -101,7 +102,7 @@ def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name, place in book.places.items():
         lonely = not place.passes and name != book.home and name not in _answered(book)
         if lonely and book.next_move(name, book.home, known) is None:
-            yield mend(
+            yield error_at(
                 "place-dead-end",
                 Spot(file, None, f"places.{name}"),
                 f"no moves lead from {name} to {book.home}",
@@ -125,7 +126,7 @@ def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name in sorted(start):
         used = any(phrase.at == name for phrase in phrases)
         if used or len(start) > 1:
-            yield think(
+            yield warning_at(
                 "place-unreachable",
                 Spot(file, None, f"places.{name}"),
                 f"no move leads to {name}",
@@ -138,9 +139,11 @@ def _scripts(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name, interview in book.interviews.items():
         spot = Spot(file, None, f"interviews.{name}")
         if not interview.ends and interview.effect is not Effect.RESTARTS:
-            yield mend("interview-endless", spot, f"nothing says where {name} ends", "Give ends, or effect: restarts")
+            yield error_at(
+                "interview-endless", spot, f"nothing says where {name} ends", "Give ends, or effect: restarts"
+            )
         for setting, phrase in _unanswered(book, interview):
-            yield think(
+            yield warning_at(
                 "question-unanswered",
                 spot,
                 f"when {setting} is not planned, nothing answers {', '.join(phrase)}",
@@ -159,7 +162,7 @@ def _unsafe(book: Phrasebook, file: str) -> Iterator[Problem]:
     """A change that goes back by itself must go back later than it takes to confirm it."""
     for path, phrase in book.every_phrase():
         if phrase.confirm is not None and phrase.confirm.within < _QUICKEST:
-            yield mend(
+            yield error_at(
                 "confirm-too-soon",
                 Spot(file, None, f"{path}.confirm.within"),
                 f"it goes back after {phrase.confirm.within:g} s; a new session can take {_QUICKEST:g} s",
@@ -174,7 +177,7 @@ def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
         for other in sorted(onward):
             back = {outcome for move in book.moves_from(other) for outcome in move.outcomes}
             if name < other and onward == {other} and back == {name}:
-                yield mend(
+                yield error_at(
                     "places-circle",
                     Spot(file, None, f"places.{name}"),
                     f"{name} and {other} lead only to each other",
@@ -185,7 +188,7 @@ def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
 def _unread(book: Phrasebook, file: str) -> Iterator[Problem]:
     for name, phrase in book.phrases.items():
         if phrase.fact is None:
-            yield think(
+            yield warning_at(
                 "phrase-unread",
                 Spot(file, None, f"settings.{name}"),
                 f"{SETTINGS[name].title} is said, but nothing reads it back, so it can't be proved",
@@ -198,7 +201,7 @@ def _unsaid(book: Phrasebook, file: str) -> Iterator[Problem]:
         lacking = [SETTINGS[name].title for name in names if name not in book.phrases]
         if book.rules.has(section) and lacking:
             words = ", ".join(lacking[:8]) + (f" and {len(lacking) - 8} more" if len(lacking) > 8 else "")
-            yield think(
+            yield warning_at(
                 "settings-unsaid",
                 Spot(file, None, "settings"),
                 f"{section}: nothing says {words}",

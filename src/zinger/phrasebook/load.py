@@ -17,7 +17,8 @@ from zinger.phrasebook.compiler import Compiler
 from zinger.phrasebook.model import Card, Phrasebook
 from zinger.phrasebook.shapes import SHAPE_UNDER, BookShape, CardShape
 from zinger.phrasebook.source import Lookup, PhrasebookError, Source, read_source
-from zinger.plan import Problem, Spot, did_you_mean, mend
+from zinger.plan.problems import Problem, Spot, error_at
+from zinger.wording import did_you_mean
 
 
 def load_family(text: str, file: str, lookup: Lookup | None = None) -> tuple[Card, Phrasebook | None]:
@@ -47,7 +48,7 @@ def load_phrasebook(text: str, file: str) -> Phrasebook:
     if book is None:
         raise PhrasebookError(
             [
-                mend(
+                error_at(
                     "family-shape",
                     Spot(file),
                     "it has no places, so it is no phrasebook",
@@ -142,7 +143,7 @@ def _shape_problem(source: Source, error: Any) -> Problem:
     if error["type"] == "extra_forbidden":
         model: Any = BookShape if len(path) == 1 else SHAPE_UNDER.get(str(path[0]), BookShape)
         hint = did_you_mean(str(path[-1]), [f.alias or n for n, f in model.model_fields.items()])
-        return mend("family-shape", spot, f"nothing here is called {path[-1]!r}{hint}", "Correct or remove it")
+        return error_at("family-shape", spot, f"nothing here is called {path[-1]!r}{hint}", "Correct or remove it")
     if error["type"] == "missing":
-        return mend("family-shape", spot, f"{path[-1]!r} is missing", "Add it")
-    return mend("family-shape", spot, str(error["msg"]), "Correct this value")
+        return error_at("family-shape", spot, f"{path[-1]!r} is missing", "Add it")
+    return error_at("family-shape", spot, str(error["msg"]), "Correct this value")

@@ -15,7 +15,8 @@ from enum import StrEnum
 from functools import cached_property
 
 from zinger.phrasebook.words import names_used
-from zinger.plan import SETTINGS, FamilyRules
+from zinger.plan.families import FamilyRules
+from zinger.plan.settings import SETTINGS
 
 
 class Kind(StrEnum):

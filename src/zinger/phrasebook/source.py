@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from zinger.errors import ZingerError
-from zinger.plan import Problem, Spot, mend
-from zinger.plan.jobfile import UnreadableError, load_yaml
+from zinger.plan.files.jobfile import UnreadableError, load_yaml
+from zinger.plan.problems import Problem, Spot, error_at
 
 ADDED_TO = frozenset({"moves", "noise", "refusals", "warnings", "boot", "prepare"})
 DEEPEST = 5
@@ -60,7 +60,7 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> Source:
     try:
         own = load_yaml(text, file)
     except UnreadableError as error:
-        raise PhrasebookError([mend("family-unreadable", error.spot, error.what, error.do)]) from None
+        raise PhrasebookError([error_at("family-unreadable", error.spot, error.what, error.do)]) from None
     like = own.get("like") if isinstance(own, dict) else None
     if not like:
         return Source(file, own, own)
@@ -69,7 +69,7 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> Source:
         what = f"no other family is called {like!r}" if depth < DEEPEST else "families are like each other in a circle"
         raise PhrasebookError(
             [
-                mend(
+                error_at(
                     "family-broken",
                     Spot(file, _line(own, ["like"]), "like"),
                     what,

@@ -18,7 +18,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from zinger.errors import ZingerError
 from zinger.phrasebook.writing import FILTERS
-from zinger.plan import MASK, SecretRef
+from zinger.plan.values.secrets import MASK, SecretRef
 
 Words = tuple[str | SecretRef, ...]
 """One line to say: text and secrets in order, without the Enter."""

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from ipaddress import AddressValueError, IPv4Address, IPv4Network
 
-from zinger.plan.parsing import fold_ports, parse_ports
+from zinger.plan.values.ports import fold_ports, parse_ports
 
 _SECONDS = {
     "s": 1,

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from zinger.plan.parsing import Interface
+from zinger.plan.values.addresses import Interface
 
 COUNTED = (
     "dns.servers",

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
-from zinger.plan.parsing import Address, Network
 from zinger.plan.problems import Problem, Severity, Spot
-from zinger.plan.secrets import SecretRef
-from zinger.plan.settings import ACCOUNTS, SETTINGS, Account, ManagementAddress
+from zinger.plan.setting import Setting
+from zinger.plan.values.addresses import Address, ManagementAddress, Network
+from zinger.plan.values.secrets import SecretRef
+
+T = TypeVar("T")
 
 
 class Layer(StrEnum):
@@ -41,7 +43,7 @@ class Origin:
 class Value:
     """A setting's typed value, its origin, and what it overrode (strongest first)."""
 
-    setting: str
+    setting: Setting[Any]
     value: object
     origin: Origin
     overrode: tuple[tuple[object, Origin], ...] = ()
@@ -49,7 +51,7 @@ class Value:
     @property
     def shown(self) -> str:
         """The value in words; secrets never appear."""
-        return SETTINGS[self.setting].show(self.value)
+        return self.setting.show(self.value)
 
 
 _JOB = Spot("job.yaml")
@@ -75,7 +77,7 @@ class Site:
 
 @dataclass(frozen=True)
 class Device:
-    """One box: who it is, how it is reached, and what is planned for it."""
+    """One device: who it is, how it is reached, and what is planned for it."""
 
     name: str
     site: Site
@@ -90,27 +92,18 @@ class Device:
     label: str = ""
     location: str = ""
     console: str = ""
-    address: ManagementAddress | None = field(init=False, compare=False, repr=False)
+    address: ManagementAddress | None = None
     """The planned management address, if there is one."""
-    fixed: ManagementAddress | None = field(init=False, compare=False, repr=False)
-    """The planned management address if it is a fixed one."""
-
-    def __post_init__(self) -> None:
-        planned = self.value("management.address")
-        address = planned if isinstance(planned, ManagementAddress) else None
-        object.__setattr__(self, "address", address)
-        object.__setattr__(self, "fixed", address if address is not None and address.address is not None else None)
-
-    def value(self, setting: str) -> Any:
-        """The typed value of a setting (of the type that its parser gives), or None when it is not planned."""
-        found = self.values.get(setting)
-        return found.value if found else None
 
     @property
-    def accounts(self) -> tuple[tuple[str, Account], ...]:
-        """Planned accounts as (setting, account), the administrator first."""
-        planned = ((name, self.value(name)) for name in ACCOUNTS)
-        return tuple((name, value) for name, value in planned if isinstance(value, Account))
+    def fixed(self) -> ManagementAddress | None:
+        """The planned management address if it is a fixed one."""
+        return self.address if self.address is not None and self.address.address is not None else None
+
+    def __getitem__(self, setting: Setting[T]) -> T | None:
+        """The value of a setting, or None when it is not planned."""
+        found = self.values.get(setting.name)
+        return found.value if found else None  # type: ignore[return-value]  # the resolver parsed it by this setting
 
     @property
     def factory_account_secret(self) -> SecretRef:
@@ -131,16 +124,17 @@ class Plan:
 
     def device(self, name: str) -> Device:
         """The device of that hostname; raises KeyError."""
-        return self._by_name[name]
+        return self.by_name[name]
 
     @cached_property
-    def _by_name(self) -> dict[str, Device]:
+    def by_name(self) -> Mapping[str, Device]:
+        """The devices by hostname; of several with one name, the first."""
         return {device.name: device for device in reversed(self.devices)}
 
-    def to_mend(self, device: str | None = None) -> tuple[Problem, ...]:
-        """Problems that stop a run: of one device (with those that name no device), or all."""
+    def errors(self, device: str | None = None) -> tuple[Problem, ...]:
+        """Problems that block: of one device (with those that name no device), or all."""
         return tuple(
             p
             for p in self.problems
-            if p.severity is Severity.MEND and (device is None or not p.devices or device in p.devices)
+            if p.severity is Severity.ERROR and (device is None or not p.devices or device in p.devices)
         )

@@ -9,31 +9,31 @@ from __future__ import annotations
 import string
 from collections.abc import Iterable
 
+from zinger.plan.values.bad import BadValue
+
 _FIELDS = {"site", "role", "family", "n"}
 
 
 class NamingRule:
-    """A checked rule; raises ValueError("what; what to do") for one that can't be used."""
+    """A checked rule; raises BadValue for one that can't be used."""
 
     def __init__(self, text: str) -> None:
         self.text = text.strip()
         try:
             parts = list(string.Formatter().parse(self.text))
         except ValueError as error:
-            raise ValueError(f"{text!r} is no naming rule ({error}); write it like {{site}}-{{role}}{{n:02}}") from None
+            raise BadValue(f"{text!r} is no naming rule ({error})", "write it like {site}-{role}{n:02}") from None
         fields = [name for _, name, _, _ in parts if name is not None]
         for _, name, spec, conversion in parts:
             if name is None:
                 continue
             if name not in _FIELDS:
-                raise ValueError(
-                    f"nothing fills {{{name}}} in a hostname; use {{site}}, {{role}}, {{family}} and {{n:02}}"
-                )
+                raise BadValue(f"nothing fills {{{name}}} in a hostname", "use {site}, {role}, {family} and {n:02}")
             digits = name == "n" and (spec or "").isdigit() and len(spec or "") <= 2
             if conversion or (spec and not digits):
-                raise ValueError(f"{{{name}:{spec}}} can't be filled; only {{n}} takes a width, like {{n:02}}")
+                raise BadValue(f"{{{name}:{spec}}} can't be filled", "only {n} takes a width, like {n:02}")
         if "n" not in fields:
-            raise ValueError(f"{text!r} counts nothing, so names would be alike; put {{n}} into it")
+            raise BadValue(f"{text!r} counts nothing, so names would be alike", "put {n} into it")
         self._next: dict[str, int] = {}
         self._taken: set[str] = set()
 

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
 
 class Severity(StrEnum):
-    """MEND stops a run of that device; THINK does not."""
+    """An error blocks the device; a warning does not."""
 
-    MEND = "mend"
-    THINK = "think"
+    ERROR = "error"
+    WARNING = "warning"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +44,14 @@ class Change:
 
 
 @dataclass(frozen=True, slots=True)
+class AddRow:
+    """One more row of the build sheet; `row` is its line once it stands there."""
+
+    cells: tuple[tuple[str, str], ...]
+    row: int
+
+
+@dataclass(frozen=True, slots=True)
 class Repair:
     """A safe way out of a problem: in words, and as changes that can be looked at, made and undone."""
 
@@ -55,7 +61,7 @@ class Repair:
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing to mend or to think about, as `zinger check` and the screens show it.
+    """One error or warning, as `zinger check` and the screens show it.
 
     `id` is stable and documented; `devices` are hostnames (or `row N` where there is none yet).
     """
@@ -81,22 +87,15 @@ class Problem:
         return f"{self.spot}: {who}{self.what}. {self.do}."
 
 
-def mend(
+def error_at(
     id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None, repair: Repair | None = None
 ) -> Problem:
-    """A problem that must be mended before the device is touched."""
-    return Problem(id, Severity.MEND, spot, what, do, devices, setting, repair)
+    """A problem that blocks the device."""
+    return Problem(id, Severity.ERROR, spot, what, do, devices, setting, repair)
 
 
-def think(
+def warning_at(
     id: str, spot: Spot, what: str, do: str, *devices: str, setting: str | None = None, repair: Repair | None = None
 ) -> Problem:
-    """A problem that only a person can weigh; it stops nothing."""
-    return Problem(id, Severity.THINK, spot, what, do, devices, setting, repair)
-
-
-def did_you_mean(word: str, known: Iterable[str]) -> str:
-    """Return ` (did you mean X?)` for the likeliest known word, or nothing."""
-    original = {k.lower(): k for k in known}
-    near = difflib.get_close_matches(word.lower(), original, n=1, cutoff=0.6)
-    return f" (did you mean {original[near[0]]}?)" if near else ""
+    """A problem that only a person can weigh; it blocks nothing."""
+    return Problem(id, Severity.WARNING, spot, what, do, devices, setting, repair)

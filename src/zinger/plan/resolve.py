@@ -9,26 +9,23 @@ occurs; a device then costs only what its own row says.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import replace
-from ipaddress import IPv4Interface, IPv6Interface, ip_network
-from typing import Any
+from collections.abc import Iterable, Mapping
 
-from zinger.plan.addresses import free_addresses, hosts, standing
 from zinger.plan.checks import check
+from zinger.plan.collector import builds_much
+from zinger.plan.derive import Deriver, Values, allocate, own_entry, waits_for_own_entry
 from zinger.plan.families import FamilyRules
-from zinger.plan.heap import builds_much
-from zinger.plan.items import Item, Pool
-from zinger.plan.jobfile import Layered, Raw, RawJob, RawRow, RawSite
 from zinger.plan.model import Device, Layer, Origin, Plan, Site, Value
 from zinger.plan.naming import NamingRule
-from zinger.plan.parsing import Address, Network, parse_flag, parse_mac, whole
-from zinger.plan.problems import Change, Problem, Repair, Spot, did_you_mean, mend
-from zinger.plan.secrets import SecretRef, Vaulted
-from zinger.plan.settings import EACH_DEVICE, SECTIONS, SETTINGS, Account, ManagementAddress
-
-Values = dict[str, Value]
-_SECTION_OF = {name: section for section, names in SECTIONS.items() for name in names}
+from zinger.plan.problems import Change, Problem, Repair, Spot, error_at
+from zinger.plan.raw import Layered, Raw, RawJob, RawRow
+from zinger.plan.settings import SECTION_OF, SETTINGS
+from zinger.plan.sites import sites_of
+from zinger.plan.subjects.names.settings import HOSTNAME
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.mac import parse_mac
+from zinger.plan.values.secrets import Vaulted
+from zinger.wording import did_you_mean, likeliest
 
 
 @builds_much
@@ -56,7 +53,7 @@ class _Resolver:
         self.every = every
         """The names of all families, for hints; none is read for that."""
         self.problems: list[Problem] = list(job.problems)
-        self.sites = {key: self._site(raw) for key, raw in job.sites.items()}
+        self.sites = sites_of(job, self.problems)
         self._sites_by_word = {w.lower(): s for s in reversed(self.sites.values()) for w in (s.name, s.key)}
         self.layers = {
             (Layer.BASELINE, ""): self._layer(job.baseline, Layer.BASELINE, "baseline"),
@@ -70,14 +67,16 @@ class _Resolver:
         for key in job.families:
             if key not in families:
                 self.problems.append(
-                    mend(
+                    error_at(
                         "unknown-family",
                         Spot("job.yaml", None, f"families.{key}"),
                         f"no family is called {key}{did_you_mean(key, every)}",
                         f"Use one of {', '.join(every)}",
                     )
                 )
-        self._gateways: dict[str, Value] = {}
+        self.deriver = Deriver()
+        self._personal: dict[tuple[str, str, str], frozenset[str]] = {}
+        """Of each kind of device, the shared settings in which `each device` stands."""
         self._kinds: dict[tuple[str, str, str], Values] = {}
         self.naming = self._naming()
 
@@ -86,7 +85,8 @@ class _Resolver:
         """Name, resolve, derive, check."""
         if self.naming:
             self.naming.keep(str(row.settings["hostname"].value) for row in rows if "hostname" in row.settings)
-        devices = self._allocate([self._device(row) for row in rows])
+        devices, full = allocate([self._device(row) for row in rows], self.sites.values())
+        self.problems += full
         job = self.job
         bare = Plan(job.title, job.note, job.mode, tuple(self.sites.values()), devices)
         found = (*before, *self.problems, *check(bare, self.families, vaulted))
@@ -105,15 +105,14 @@ class _Resolver:
     def _value(self, name: str, raw: Raw, origin: Origin, *devices: str) -> Value | None:
         setting = SETTINGS[name]
         try:
-            return Value(name, setting.parse(raw.value), origin)
-        except ValueError as error:
-            what, _, do = str(error).partition("; ")
+            return Value(setting, setting.parse(raw.value), origin)
+        except BadValue as error:
             self.problems.append(
-                mend(
+                error_at(
                     f"{name.replace('.', '-').replace('_', '-')}-form",
                     raw.spot,
-                    f"{setting.title}: {what}",
-                    do[:1].upper() + do[1:] or "Correct it",
+                    f"{setting.title}: {error.what}",
+                    error.repair,
                     *devices,
                     setting=name,
                 )
@@ -131,58 +130,14 @@ class _Resolver:
             rules = self.families.get(family)
             values: Values = {}
             for name in SETTINGS:
-                if rules and not rules.has(_SECTION_OF[name]) and name not in stacked[0]:
+                if rules and not rules.has(SECTION_OF[name]) and name not in stacked[0]:
                     continue
                 said = [layer[name] for layer in stacked if name in layer]
                 if said:
                     below = tuple((v.value, v.origin) for v in said[1:])
-                    values[name] = Value(name, said[0].value, said[0].origin, below)
+                    values[name] = Value(SETTINGS[name], said[0].value, said[0].origin, below)
             self._kinds[kind] = values
         return self._kinds[kind]
-
-    # -- sites and rules -----------------------------------------------------------------------------
-    def _site(self, raw: RawSite) -> Site:
-        subnet: Network | None = None
-        if raw.subnet is not None:
-            try:
-                subnet = ip_network(str(raw.subnet.value).strip())
-            except ValueError as error:
-                self.problems.append(
-                    mend(
-                        "subnet-form",
-                        raw.subnet.spot,
-                        f"{raw.subnet.value!r} is no subnet: {error}",
-                        "Write the network address and its length, like 10.44.8.0/24",
-                    )
-                )
-        rules = {**self.job.addresses, **raw.addresses}
-        head, tail = (int(self._rule(rules, key, whole(0, 65535)) or 0) for key in ("head", "tail"))
-        allocates = bool(self._rule(rules, "allocate", parse_flag)) if "allocate" in rules else bool(rules)
-        gateway = self._gateway(rules.get("gateway"), subnet)
-        spot = raw.subnet.spot if raw.subnet else raw.spot
-        return Site(raw.key, raw.name, subnet, spot, head, tail, allocates, gateway)
-
-    def _rule(self, rules: Mapping[str, Raw], key: str, parse: Callable[[object], object]) -> Any:
-        if key not in rules:
-            return None
-        try:
-            return parse(rules[key].value)
-        except ValueError as error:
-            what, _, do = str(error).partition("; ")
-            self.problems.append(mend("addresses-form", rules[key].spot, f"{key}: {what}", do[:1].upper() + do[1:]))
-            return None
-
-    def _gateway(self, rule: Raw | None, subnet: Network | None) -> Address | None:
-        if subnet is None:
-            return None
-        first, last = hosts(subnet)
-        word = str(rule.value).lower() if rule else "first"
-        if rule and word not in ("first", "last"):
-            self.problems.append(
-                mend("addresses-form", rule.spot, f"gateway: {word!r} is no place in a subnet", "Write first or last")
-            )
-        address: Address = type(subnet.network_address)(last if word == "last" else first)
-        return address
 
     def _naming(self) -> NamingRule | None:
         rule = self.job.naming
@@ -190,9 +145,8 @@ class _Resolver:
             return None
         try:
             return NamingRule(str(rule.value))
-        except ValueError as error:
-            what, _, do = str(error).partition("; ")
-            self.problems.append(mend("naming-form", rule.spot, what, do[:1].upper() + do[1:]))
+        except BadValue as error:
+            self.problems.append(error_at("naming-form", rule.spot, error.what, error.repair))
             return None
 
     # -- a device ------------------------------------------------------------------------------------
@@ -207,15 +161,16 @@ class _Resolver:
         if written is None and self.naming and site.key in self.sites:
             name, number = self.naming.name(site.key, self.job.short.get(role, role), family)
             origin = Origin(Layer.DERIVED, f"derived: {self.naming.text}, number {number}", row.spot)
-            own["hostname"] = Value("hostname", name, origin)
+            own["hostname"] = Value(HOSTNAME, name, origin)
         if role and role not in self.job.roles:
             self._unknown(row, "role", role, self.job.roles, name)
         if family not in self.families:
             self._unknown(row, "family", family, self.every, name)
-        shared = self._kind(site.key, role, family)
+        kind = site.key, role, family
+        shared = self._kind(*kind)
         values = {**shared, **self._over(own, shared)}
-        mine = frozenset(own) | self._personal(values, name)
-        self._derive(values, site)
+        mine = frozenset(own) | self._named(values, own, kind, name)
+        address = self.deriver.fill(values, site)
         mac = self._mac(row, name)
         return Device(
             name,
@@ -230,6 +185,7 @@ class _Resolver:
             identity.get("label", ""),
             identity.get("location", ""),
             identity.get("console", ""),
+            address,
         )
 
     def _own(self, row: RawRow, name: str) -> Values:
@@ -249,21 +205,20 @@ class _Resolver:
             laid[name] = (
                 value
                 if below is None
-                else Value(name, value.value, value.origin, ((below.value, below.origin), *below.overrode))
+                else Value(value.setting, value.value, value.origin, ((below.value, below.origin), *below.overrode))
             )
         return laid
 
-    def _personal(self, values: Values, device: str) -> frozenset[str]:
+    def _named(self, values: Values, own: Values, kind: tuple[str, str, str], device: str) -> frozenset[str]:
         """Where a secret is `each device`, name the device's own entry of the vault; returns the settings changed."""
-        changed = []
-        for name in _MAY_BE_PERSONAL:
-            value = values.get(name)
-            if value is not None:
-                mine = _own_secret(value.value, f"{device}/{name.split('.')[1]}")
-                if mine is not value.value:
-                    values[name] = Value(name, mine, value.origin, value.overrode)
-                    changed.append(name)
-        return frozenset(changed)
+        if kind not in self._personal:
+            self._personal[kind] = waits_for_own_entry(self._kind(*kind))
+        changed = frozenset(self._personal[kind] | waits_for_own_entry(own))
+        for name in changed:
+            value = values[name]
+            mine = own_entry(value.value, f"{device}/{name.rpartition('.')[2]}")
+            values[name] = Value(value.setting, mine, value.origin, value.overrode)
+        return changed
 
     def _site_of(self, row: RawRow, device: str) -> Site:
         wanted = row.identity.get("site", "")
@@ -277,10 +232,9 @@ class _Resolver:
         written = row.identity.get("mac", "")
         try:
             return parse_mac(written) if written else ""
-        except ValueError as error:
-            what, _, do = str(error).partition("; ")
+        except BadValue as error:
             spot = Spot(row.spot.file, row.spot.line, "mac")
-            self.problems.append(mend("mac-form", spot, what, do[:1].upper() + do[1:], device))
+            self.problems.append(error_at("mac-form", spot, error.what, error.repair, device))
             return written
 
     def _unknown(self, row: RawRow, word: str, value: str, known: Iterable[str], device: str) -> None:
@@ -288,117 +242,16 @@ class _Resolver:
         what = f"no {word} is called {value}{did_you_mean(value, names)}" if value else f"its {word} is missing"
         do = f"Use one of {', '.join(names)}" if names else f"Describe the {word} in job.yaml first"
         spot = Spot(row.spot.file, row.spot.line, word)
-        self.problems.append(mend(f"unknown-{word}", spot, what, do, device, repair=self._described(word, value, what)))
+        self.problems.append(error_at(f"unknown-{word}", spot, what, do, device, repair=self._described(word, value)))
 
-    def _described(self, word: str, value: str, what: str) -> Repair | None:
+    def _described(self, word: str, value: str) -> Repair | None:
         """Describe a site or role in job.yaml that the sheet names and nothing else does."""
-        if not value or word == "family" or "did you mean" in what:
+        known: Mapping[str, object] = self.job.sites if word == "site" else self.job.roles
+        names = [site.name for site in self.sites.values()] if word == "site" else list(known)
+        if not value or word == "family" or likeliest(value, names):
             return None
         key = "".join(part[0] for part in value.lower().split()) if " " in value else value.lower()
-        known = self.job.sites if word == "site" else self.job.roles
         if key in known or not key.isidentifier():
             return None
         path = ("sites", key, "name") if word == "site" else ("roles", value, "short")
         return Repair(f"describe it in job.yaml as {key}", (Change(path, value),))
-
-    # -- derived values ------------------------------------------------------------------------------
-    def _derive(self, values: Values, site: Site) -> None:
-        if "management.address" not in values and "edge.inside" in values:
-            inside = values["edge.inside"]
-            assert isinstance(inside.value, IPv4Interface | IPv6Interface)
-            values["management.address"] = Value(
-                "management.address",
-                ManagementAddress.of(inside.value),
-                Origin(Layer.DERIVED, "derived: its inside address", inside.origin.spot),
-            )
-        if site.subnet is None:
-            return
-        self._prefix(values, site)
-        address = values.get("management.address")
-        planned = address.value if address and isinstance(address.value, ManagementAddress) else None
-        by_lease = planned is not None and planned.method == "dhcp"
-        is_router = "edge.outside" in values or (
-            planned is not None and planned.address is not None and planned.address == site.gateway
-        )
-        if "management.gateway" not in values and not by_lease and not is_router and site.gateway is not None:
-            values["management.gateway"] = self._derived_gateway(site)
-
-    def _derived_gateway(self, site: Site) -> Value:
-        """The same value for all devices of a site, so that checks can see that it is shared."""
-        if site.key not in self._gateways:
-            assert site.subnet is not None and site.gateway is not None
-            place = "last" if int(site.gateway) == hosts(site.subnet)[1] else "first"
-            origin = Origin(Layer.DERIVED, f"derived: {place} of {site.subnet}", site.spot)
-            self._gateways[site.key] = Value("management.gateway", site.gateway, origin)
-        return self._gateways[site.key]
-
-    @staticmethod
-    def _prefix(values: Values, site: Site) -> None:
-        """A bare address gets the length of its site's subnet."""
-        address = values.get("management.address")
-        if address is None or site.subnet is None or not isinstance(address.value, ManagementAddress):
-            return
-        bare = address.value
-        if bare.address is None or bare.length != bare.address.max_prefixlen:
-            return
-        if site.subnet.num_addresses > 1 and bare.address in site.subnet:
-            note = Origin(address.origin.layer, f"{address.origin.label}, length from {site.name}", address.origin.spot)
-            values["management.address"] = Value(
-                "management.address", ManagementAddress.within(bare.address, site.subnet), note, address.overrode
-            )
-
-    def _allocate(self, devices: list[Device]) -> tuple[Device, ...]:
-        """Give the first free address to each device of an allocating site that has none; what is planned stays."""
-        wanting = [d for d in devices if d.site.allocates and "management.address" not in d.values and d.site.subnet]
-        if not wanting:
-            return tuple(devices)
-        taken = {int(a) for d in devices for a in standing(d)}
-        for device in devices:
-            pool = device.value("edge.dhcp")
-            if isinstance(pool, Pool) and int(pool.last) - int(pool.first) < 65536:
-                taken.update(range(int(pool.first), int(pool.last) + 1))
-        taken |= {int(s.gateway) for s in self.sites.values() if s.gateway is not None}
-        filled: dict[Spot, Device] = {}
-        free = {d.site.key: free_addresses(d.site, taken) for d in wanting}
-        for device in wanting:
-            place, address = next(free[device.site.key], (0, None))
-            if address is None or device.site.subnet is None:
-                self.problems.append(
-                    mend(
-                        "no-free-address",
-                        device.spot,
-                        f"{device.site.subnet} has no free address left",
-                        "Give the site a larger subnet, or a smaller head and tail",
-                        device.name,
-                        setting="management.address",
-                    )
-                )
-                continue
-            taken.add(int(address))
-            origin = Origin(Layer.DERIVED, f"derived: free address {place} of {device.site.subnet}", device.spot)
-            given = Value("management.address", ManagementAddress.within(address, device.site.subnet), origin)
-            filled[device.spot] = replace(device, values={**device.values, "management.address": given})
-        return tuple(filled.get(d.spot, d) for d in devices)
-
-
-_MAY_BE_PERSONAL = tuple(
-    n
-    for n in SETTINGS
-    if n.startswith(("accounts.", "secrets.", "snmp.", "ntp.secret"))
-    or n in ("wireless.ssids", "wireless.radius", "edge.outside")
-)
-
-
-def _own_secret(value: object, entry: str) -> object:
-    """The value with `each device` replaced by an entry's name; the same object when there is none."""
-    if isinstance(value, Account):
-        return Account(value.name, SecretRef(entry)) if value.secret.name == EACH_DEVICE else value
-    if isinstance(value, SecretRef):
-        return SecretRef(entry) if value.name == EACH_DEVICE else value
-    if isinstance(value, Item):
-        secret = getattr(value, "secret", None)
-        return value.model_copy(update={"secret": SecretRef(entry)}) if secret and secret.name == EACH_DEVICE else value
-    if isinstance(value, tuple):
-        mine = tuple(_own_secret(part, f"{entry}/{number}") for number, part in enumerate(value, 1))
-        return mine if any(a is not b for a, b in zip(mine, value, strict=True)) else value
-    return value

@@ -12,11 +12,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from zinger.phrasebook import Holds
-from zinger.plan import ACCOUNTS
-from zinger.plan.parsing import fold_ports
+from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.values.ports import fold_ports
 from zinger.proof.facts import Fact, Facts
 from zinger.script import Script, ScriptPhrase
 
+_ACCOUNTS = frozenset(setting.name for setting in ACCOUNTS)
 _PORT = re.compile(r"(?:\d+/)*\d+")
 
 
@@ -83,7 +84,7 @@ def _finding(device: str, phrase: ScriptPhrase, facts: Facts, source: Source) ->
 
 def _that_matter(phrase: ScriptPhrase, found: tuple[Fact, ...]) -> tuple[Fact, ...]:
     """Among others, only what was planned matters, and what stands in its place: the same first word."""
-    if phrase.setting in ACCOUNTS:
+    if phrase.setting in _ACCOUNTS:
         return tuple(fact for fact in found if fact.value in phrase.expected)
     if phrase.holds is Holds.AMONG_OTHERS:
         names = {_first(value) for value in phrase.expected}

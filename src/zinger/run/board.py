@@ -10,7 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from zinger.plan import Device, Stop
+from zinger.plan.model import Device
+from zinger.plan.setting import Stop
 from zinger.proof import Finding, Source
 from zinger.script import Script
 from zinger.store.transcript import Transcript
@@ -71,7 +72,7 @@ class Line:
     def __post_init__(self) -> None:
         own = {p.stop for p in self.script.everything}
         for stop in Stop:
-            always = stop in (Stop.REACH, Stop.IN, Stop.PROOF) or (stop is Stop.KEEP and bool(self.script.keep))
+            always = stop in (Stop.REACH, Stop.SIGN_IN, Stop.PROOF) or (stop is Stop.SAVE and bool(self.script.keep))
             self.stops[stop] = Mark.AHEAD if always or stop in own else Mark.NONE
         self.phrases = [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.phrases]
         self.phrases += [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.keep]

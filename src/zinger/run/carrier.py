@@ -10,7 +10,10 @@ import time
 
 from zinger.link.base import LinkError
 from zinger.phrasebook import Effect
-from zinger.plan import SecretRef, Stop
+from zinger.plan.setting import Stop
+from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.subjects.accounts.settings import ADMINISTRATOR
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import Facts, to_say
 from zinger.run.board import Mark
 from zinger.run.hands import HandsNeeded
@@ -136,7 +139,7 @@ class Carrier:
 
     async def _sign_in(self) -> Facts:
         wire = self.wire
-        async with wire.stage("sign in", Stop.IN, "signing in"):
+        async with wire.stage("sign in", Stop.SIGN_IN, "signing in"):
             await wire.know_the_label()
             await self._may_sign_in(wire.book.factory.user, wire.device.factory_account_secret)
             questions = frozenset(wire.book.interview_of)
@@ -202,7 +205,7 @@ class Carrier:
         for setting in held.settings:
             self.line.phrase(setting, Mark.NOW)
         self.line.say("answering its questions")
-        for _, account in wire.device.accounts:
+        for _, account in accounts_of(wire.device):
             await self._may_sign_in(account.name, account.secret)
         await wire.write("say", setting=f"questions of {name}", words=f"{len(held.answers)} answers")
         try:
@@ -236,8 +239,8 @@ class Carrier:
         wire = self.wire
         self.line.phrase(phrase.setting, Mark.NOW)
         self.line.say(f"saying {phrase.title}" if phrase not in self.script.keep else phrase.title)
-        for setting, account in wire.device.accounts:
-            if setting == phrase.setting == "accounts.administrator":
+        for setting, account in accounts_of(wire.device):
+            if setting.name == phrase.setting == ADMINISTRATOR.name:
                 await self._may_sign_in(account.name, account.secret)
         moves = phrase.effect is Effect.LINK_MOVES and wire.over_network
         if moves:
@@ -285,7 +288,7 @@ class Carrier:
             for phrase in self.script.keep:
                 self.line.phrase(phrase.setting, Mark.SAID, "was so already")
             return
-        async with self.wire.stage("keep", Stop.KEEP, "saving to startup"):
+        async with self.wire.stage("keep", Stop.SAVE, "saving to startup"):
             for phrase in self.script.keep:
                 await self._say_one(phrase)
 

@@ -11,7 +11,10 @@ from pathlib import Path
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
-from zinger.plan import Device, Plan, SecretRef, Spot, mend, needed_secrets
+from zinger.plan.model import Device, Plan
+from zinger.plan.problems import Spot, error_at
+from zinger.plan.subjects.accounts.credentials import needed_secrets
+from zinger.plan.values.secrets import SecretRef
 from zinger.run.board import Board, Line, Mark
 from zinger.run.carrier import Carrier
 from zinger.run.hands import Act, Hands, RunError
@@ -24,6 +27,7 @@ from zinger.script import Known, Script, compile_script
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 from zinger.store.vault import Vault, VaultError
+from zinger.wording import counted
 
 
 @dataclass
@@ -53,7 +57,7 @@ class OpenJob:
                 self.vault = Vault(folder.vault)
             except VaultError as error:
                 problems.append(
-                    mend(
+                    error_at(
                         "vault-closed",
                         Spot(folder.vault.name),
                         str(error),
@@ -151,12 +155,12 @@ class Run:
         faults = [
             p
             for p in plan.problems
-            if p in plan.to_mend() and (not p.devices or any(d.name in p.devices for d in wanted))
+            if p in plan.errors() and (not p.devices or any(d.name in p.devices for d in wanted))
         ]
         if faults:
             raise RunError(
-                f"{len(faults)} to mend in the plan before a device is touched; "
-                f"the first: {faults[0]}  (all: zinger check {self.job.folder.path.name})"
+                f"{counted(len(faults), 'error')} in the plan; nothing is sent before they are corrected. "
+                f"The first: {faults[0]}  (all: zinger check {self.job.folder.path.name})"
             )
         if not wanted:
             raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))

@@ -11,9 +11,10 @@ from collections.abc import Callable, Iterable
 
 import psutil
 
-from zinger.plan import Device
-from zinger.plan.addresses import laptop_address
-from zinger.plan.parsing import Network
+from zinger.plan.model import Device
+from zinger.plan.subjects.management.settings import GATEWAY
+from zinger.plan.subnets import laptop_address
+from zinger.plan.values.addresses import Network
 from zinger.run.hands import Act, Hands, Verb
 
 
@@ -44,7 +45,7 @@ class Laptop:
         if str(net) in self._near or (not self.practice and self._is_there(net)):
             return
         taken = [d.address.ip for d in self.devices if d.address and d.address.interface]
-        taken += [value for d in self.devices if (value := d.value("management.gateway"))]
+        taken += [value for d in self.devices if (value := d[GATEWAY])]
         free = laptop_address(net, taken)
         if free is None:
             return

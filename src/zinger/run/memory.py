@@ -10,7 +10,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device, SecretRef
+from zinger.plan.model import Device
+from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.subjects.accounts.settings import ADMINISTRATOR
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import Finding, Source, Verdict
 from zinger.store.journal import Entry
 
@@ -108,9 +111,7 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
     A device that the journal knows nothing of is tried as new first, since that costs the fewest tries.
     """
     factory = [(book.factory.user, factory_secret(device, book))] if book.factory.user else []
-    planned = [
-        (account.name, account.secret) for setting, account in device.accounts if setting == "accounts.administrator"
-    ]
+    planned = [(account.name, account.secret) for setting, account in accounts_of(device) if setting is ADMINISTRATOR]
     accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted]
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
     believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]

@@ -14,7 +14,8 @@ from typing import Any
 from zinger.link.base import Link, LinkError
 from zinger.link.ssh import SshLink
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device, Stop
+from zinger.plan.model import Device
+from zinger.plan.setting import Stop
 from zinger.proof import Facts, Finding, gather
 from zinger.run.board import Line, Mark
 from zinger.run.hands import Act, Verb

@@ -12,7 +12,13 @@ from typing import TYPE_CHECKING
 from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Dialer
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Account, Device, SecretRef
+from zinger.plan.model import Device
+from zinger.plan.settings import SETTINGS
+from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.subjects.accounts.settings import ADMINISTRATOR
+from zinger.plan.subjects.services.settings import SSH
+from zinger.plan.values.account import Account
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import Finding, Source, Verdict
 from zinger.run.memory import factory_secret
 from zinger.run.pump import Pump
@@ -49,21 +55,21 @@ class Outside:
 
     @property
     def _over_ssh(self) -> bool:
-        return self.device.value("services.ssh") is not False and "services.ssh" in self.book.rules.proved_over
+        return self.device[SSH] is not False and "services.ssh" in self.book.rules.proved_over
 
     def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
         if not self._over_ssh:
             return
-        for setting, account in self.device.accounts:
+        for setting, account in accounts_of(self.device):
             home = self.book.administrator or self.book.home
-            yield account.name, account, home if setting == "accounts.administrator" else self.book.view
+            yield account.name, account, home if setting is ADMINISTRATOR else self.book.view
         if self.book.factory.user:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
     def _doors(self) -> list[tuple[str, int, str, bool]]:
         """Services whose port must answer, or refuse; SSH, where it is signed in over, is proved by that."""
         planned = (
-            (name, port, title, self.device.value(name)) for name, port, title in DOORS if name in self.book.phrases
+            (name, port, title, self.device[SETTINGS[name]]) for name, port, title in DOORS if name in self.book.phrases
         )
         return [
             (name, port, title, is_open)

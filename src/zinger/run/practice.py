@@ -16,7 +16,7 @@ from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
 
 from zinger.link.yard import Yard, YardError
-from zinger.plan import Device
+from zinger.plan.model import Device
 from zinger.run.hands import Act, Verb
 from zinger.store.folder import JobFolder
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import time
 
-from zinger.plan import SETTINGS, Stop
+from zinger.plan.setting import Stop
+from zinger.plan.settings import SETTINGS
 from zinger.proof import Source, Verdict, judge, proved
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb

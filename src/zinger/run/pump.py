@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from zinger.link.base import Link
-from zinger.plan import SecretRef
+from zinger.plan.values.secrets import SecretRef
 from zinger.run.turns import Turns
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording

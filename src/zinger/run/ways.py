@@ -14,7 +14,7 @@ from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Console
 from zinger.link.ssh import SshLink
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device
+from zinger.plan.model import Device
 from zinger.talk import Keyring, Stuck
 
 if TYPE_CHECKING:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-from zinger.plan import Device
+from zinger.plan.model import Device
 
 _MAC = re.compile(
     r"(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{2}([-:.]?)(?:[0-9A-Fa-f]{2}\1?){4}[0-9A-Fa-f]{2})(?![0-9A-Fa-f])"

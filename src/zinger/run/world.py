@@ -8,7 +8,9 @@ from pathlib import Path
 
 from zinger.link.dial import Dialer
 from zinger.phrasebook import Phrasebook
-from zinger.plan import Device, SecretRef, needed_secrets
+from zinger.plan.model import Device
+from zinger.plan.subjects.accounts.credentials import needed_secrets
+from zinger.plan.values.secrets import SecretRef
 from zinger.run.hands import Hands
 from zinger.run.laptop import Laptop
 from zinger.run.memory import FACTORY_PREFIX, factory_secret

@@ -27,7 +27,8 @@ from zinger.phrasebook import (
     render_text,
 )
 from zinger.phrasebook.words import names_used
-from zinger.plan import SETTINGS, Device, Stop, Value
+from zinger.plan.model import Device, Value
+from zinger.plan.setting import Stop
 
 
 @dataclass(frozen=True)
@@ -118,13 +119,13 @@ Known = dict[tuple[str, str, type, object], ScriptPhrase]
 def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
     """Order the phrases for every planned setting; what the family cannot be told is listed as unsaid."""
     filler = _Filler(device, book, {} if known is None else known)
-    phrases: list[ScriptPhrase] = [filler.step(p, Stop.IN, "preparation") for p in book.prepare]
+    phrases: list[ScriptPhrase] = [filler.step(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
     for name in book.order:
         value = device.values.get(name)
         if value is not None and (phrase := filler.setting(name, value)) is not None:
             phrases.append(phrase)
     interviews = {name: filler.interview(i, phrases) for name, i in book.interviews.items()}
-    keep = tuple(filler.step(p, Stop.KEEP, "save to startup") for p in book.keep)
+    keep = tuple(filler.step(p, Stop.SAVE, "save to startup") for p in book.keep)
     restart = filler.step(book.restart, Stop.PROOF, "restart") if book.restart else None
     return Script(device.name, book.family, tuple(phrases), tuple(filler.unsaid), keep, interviews, restart)
 
@@ -166,7 +167,7 @@ class _Filler:
     def _fill(self, phrase: Phrase, value: Value) -> ScriptPhrase:
         items = value.value if isinstance(value.value, tuple) else (value.value,)
         filled = self._filled(phrase, value.value, items if phrase.fact else ())
-        setting = SETTINGS[value.setting]
+        setting = value.setting
         return replace(
             filled,
             title=setting.title,

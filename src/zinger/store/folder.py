@@ -12,10 +12,14 @@ from zinger.errors import ZingerError
 from zinger.files import write_whole
 from zinger.phrasebook import Families, PhrasebookError, load_family, shipped_source
 from zinger.phrasebook.examine import examine
-from zinger.plan import JOB_FILE, SHEET_FILE, Plan, Problem, Severity, Spot, mend, read_job, read_sheet, resolve
-from zinger.plan.editing import Files
-from zinger.plan.jobfile import RawRow
-from zinger.plan.secrets import Vaulted
+from zinger.plan.files.editing import Files
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.model import Plan
+from zinger.plan.problems import Problem, Severity, Spot, error_at
+from zinger.plan.raw import JOB_FILE, SHEET_FILE, RawRow
+from zinger.plan.resolve import resolve
+from zinger.plan.values.secrets import Vaulted
 
 
 class JobFolderError(ZingerError):
@@ -119,12 +123,12 @@ class JobFolder:
             try:
                 card, book = load_family(file.read_text("utf-8"), name, self._family_source)
                 families.add(card, book)
-                problems += [p for p in examine(book, name) if p.severity is Severity.MEND] if book else []
+                problems += [p for p in examine(book, name) if p.severity is Severity.ERROR] if book else []
             except PhrasebookError as error:
                 problems += error.problems
             except (OSError, UnicodeDecodeError) as error:
                 spot = Spot(f"phrasebooks/{file.name}")
-                problems.append(mend("family-unreadable", spot, str(error), "Mend the file"))
+                problems.append(error_at("family-unreadable", spot, str(error), "Mend the file"))
         return families, problems
 
     def _family_source(self, name: str) -> tuple[str, str] | None:
@@ -180,7 +184,7 @@ class JobFolder:
         file = self.path / name
         if file.resolve().parent != self.path.resolve():
             found.append(
-                mend(
+                error_at(
                     "sheet-elsewhere",
                     Spot(JOB_FILE, None, "devices"),
                     f"{name} is not in the job folder",
@@ -189,7 +193,7 @@ class JobFolder:
             )
         elif not file.is_file():
             found.append(
-                mend(
+                error_at(
                     "sheet-missing",
                     Spot(name),
                     "the build sheet is missing",

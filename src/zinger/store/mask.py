@@ -11,7 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-from zinger.plan import MASK
+from zinger.plan.values.secrets import MASK
 
 _MASK = MASK.encode()
 _TELLING = 4

@@ -22,7 +22,8 @@ import pyrage
 
 from zinger.errors import ZingerError
 from zinger.files import write_whole
-from zinger.plan import FamilyRules, SecretRef, SecretTraits
+from zinger.plan.families import FamilyRules
+from zinger.plan.values.secrets import SecretRef, SecretTraits
 
 _WELL_KNOWN = frozenset("public private secret admin password default community read write snmp monitor cable".split())
 

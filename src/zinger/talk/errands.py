@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from zinger.phrasebook import Interview, Move, Phrasebook, Reading, Words, masked, render
-from zinger.plan import SecretRef
+from zinger.plan.values.secrets import SecretRef
 from zinger.proof import gather
 from zinger.script import Script, ScriptInterview, ScriptPhrase
 from zinger.talk.events import (

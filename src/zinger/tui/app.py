@@ -17,7 +17,7 @@ from zinger.desk.editing import Desk
 from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import fresh_demo, remember_job
 from zinger.link.base import LinkError
-from zinger.plan import UnreadableError
+from zinger.plan.files.jobfile import UnreadableError
 from zinger.run.board import Line, Mark
 from zinger.run.hands import RunError
 from zinger.run.job import OpenJob, Options, Run
@@ -89,7 +89,7 @@ class ZingerApp(App[None]):
 
     # -- jobs ----------------------------------------------------------------------------------------
     def open_job(self, path: Path) -> None:
-        """Open a job in place of the welcome; a job with something to mend shows its plan first."""
+        """Open a job in place of the welcome; a job with errors shows its plan first."""
         try:
             job = OpenJob(JobFolder(path))
         except (JobFolderError, JournalError, VaultError) as error:
@@ -97,7 +97,7 @@ class ZingerApp(App[None]):
             return
         remember_job(job.folder.path, len(job.plan.devices))
         self._take_job(job)
-        if job.plan.to_mend():
+        if job.plan.errors():
             self.action_plan()
 
     def _take_job(self, job: OpenJob) -> None:

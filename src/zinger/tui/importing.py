@@ -16,9 +16,10 @@ from textual.screen import ModalScreen
 from textual.widgets import Footer, Input, Static
 
 from zinger.desk.incoming import Incoming
-from zinger.plan import SETTINGS, UnreadableError
-from zinger.plan.headings import IDENTITY, Match, known_headings
-from zinger.plan.transfer import Imported, Proposal
+from zinger.plan.files.headings import IDENTITY, Match, known_headings
+from zinger.plan.files.jobfile import UnreadableError
+from zinger.plan.files.transfer import Imported, Proposal
+from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short

@@ -18,7 +18,7 @@ from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
 from textual.widgets import Footer, Input
 
-from zinger.plan import Stop
+from zinger.plan.setting import Stop
 from zinger.run.board import Board, Line, Mark
 from zinger.run.hands import Hands
 from zinger.tui.console import Console
@@ -77,8 +77,9 @@ class Track:
             return Text()
         row = [" "] * (self.sentence + 8)
         for index, stop in enumerate(STOPS):
-            at = self.start + index * self.pitch - len(stop.value) // 2
-            row[at : at + len(stop.value)] = stop.value
+            word = stop.value if len(stop.value) < self.pitch else stop.short
+            at = self.start + index * self.pitch - len(word) // 2
+            row[at : at + len(word)] = word
         return Text("".join(row), DIM)
 
 

@@ -21,8 +21,11 @@ from textual.message import Message
 from textual.widgets import Footer, Input, Static
 
 from zinger.desk.editing import Desk, Place
-from zinger.plan import SETTINGS, Change, Device, Plan, Problem, UnreadableError
-from zinger.plan.editing import Conflict
+from zinger.plan.files.editing import Conflict
+from zinger.plan.files.jobfile import UnreadableError
+from zinger.plan.model import Device, Plan
+from zinger.plan.problems import Change, Problem
+from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import Dialog, message
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, fit
@@ -98,7 +101,7 @@ class PlanScreen(ZingerScreen):
 
     def compose(self) -> ComposeResult:
         yield PlanHeadline(self.host.job.board, "plan", self.host.job.plan.title)
-        yield Input(placeholder="name, family, site, role, address, mend; Enter keeps, Escape clears", id="filter")
+        yield Input(placeholder="name, family, site, role, address, error; Enter keeps, Escape clears", id="filter")
         with Horizontal(id="plan-body"):
             yield Tree()
             with Vertical(id="plan-right"):
@@ -363,7 +366,7 @@ class PlanScreen(ZingerScreen):
         """Go to the next finding: its device, its value."""
         findings = self.query_one(Findings)
         if not findings.problems:
-            self.notify("nothing to mend, nothing to think about")
+            self.notify("no errors, no warnings")
             return
         if findings.has_class("-visited"):
             findings.cursor = (findings.cursor + 1) % len(findings.problems)

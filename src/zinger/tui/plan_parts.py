@@ -10,13 +10,16 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import RenderResult
 
-from zinger.plan import SECTIONS, SETTINGS, Device, Plan, Problem, Severity, Site, Value
-from zinger.plan.addresses import Ladder, Use, ladder
-from zinger.plan.items import Port
+from zinger.plan.ladder import Ladder, Use, ladder
+from zinger.plan.model import Device, Plan, Site, Value
+from zinger.plan.problems import Problem, Severity
+from zinger.plan.settings import SECTIONS, SETTINGS
+from zinger.plan.subjects.switching.settings import PORTS
 from zinger.run.board import Board
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
 from zinger.tui.parts import Headline, Watcher
 from zinger.tui.rows import Rows
+from zinger.wording import counted
 
 MEND, THINK = ("◆", ROSE), ("◇", BRASS)
 _PORT_MODES = {"access": SLATE, "trunk": VIOLET, "general": BRASS, "off": DIM}
@@ -38,9 +41,9 @@ def marks_of(plan: Plan) -> dict[str, Severity]:
     """The worst severity for each device that a problem of its own names; slips that many share count for none."""
     marks: dict[str, Severity] = {}
     for problem in plan.problems:
-        if len(problem.devices) <= 4 or problem.severity is Severity.MEND:
+        if len(problem.devices) <= 4 or problem.severity is Severity.ERROR:
             for name in problem.devices:
-                if marks.get(name) is not Severity.MEND:
+                if marks.get(name) is not Severity.ERROR:
                     marks[name] = problem.severity
     return marks
 
@@ -56,12 +59,12 @@ def problems_of(plan: Plan) -> dict[str, list[Problem]]:
 
 def mark(severity: Severity | None) -> Text:
     """The mark of a severity, or a blank."""
-    sign, colour = {Severity.MEND: MEND, Severity.THINK: THINK, None: (" ", DIM)}[severity]
-    return Text().append(sign, Style(color=colour, bold=severity is Severity.MEND))
+    sign, colour = {Severity.ERROR: MEND, Severity.WARNING: THINK, None: (" ", DIM)}[severity]
+    return Text().append(sign, Style(color=colour, bold=severity is Severity.ERROR))
 
 
 class PlanHeadline(Headline):
-    """The headline with what is to mend, and whether everything is saved."""
+    """The headline with the errors and warnings, and whether everything is saved."""
 
     unsaved = 0
 
@@ -72,18 +75,18 @@ class PlanHeadline(Headline):
     def take(self, plan: Plan, unsaved: int) -> None:
         """Show this plan's counts."""
         self.unsaved = unsaved
-        mend = sum(p.severity is Severity.MEND for p in plan.problems)
-        self._tally = (len(plan.devices), mend, len(plan.problems) - mend)
+        errors = sum(p.severity is Severity.ERROR for p in plan.problems)
+        self._tally = (len(plan.devices), errors, len(plan.problems) - errors)
         self.look()
 
     def stamp(self) -> Hashable:
         return (self._tally, self.unsaved, self.board.pace, self.app.size)
 
     def _counts(self, short: bool) -> Text:
-        devices, mend, think = self._tally
-        text = Text().append(f"{devices} devices" if not short else f"{devices}", PAPER)
-        text.append(f"   {mend} to mend", Style(color=ROSE if mend else DIM, bold=bool(mend)))
-        text.append(f"   {think} to think about" if not short else f"   {think} to think", BRASS if think else DIM)
+        devices, errors, warnings = self._tally
+        text = Text().append(counted(devices, "device") if not short else f"{devices}", PAPER)
+        text.append(f"   {counted(errors, 'error')}", Style(color=ROSE if errors else DIM, bold=bool(errors)))
+        text.append(f"   {counted(warnings, 'warning')}", BRASS if warnings else DIM)
         saved = "saved" if not self.unsaved else f"{self.unsaved} not saved"
         return text.append(f"   {saved}", Style(color=VIOLET if self.unsaved else DIM, bold=bool(self.unsaved)))
 
@@ -130,7 +133,7 @@ class Tree(Rows):
 
     def _words(self, d: Device) -> str:
         """What the filter looks at."""
-        state = "mend" if self._marks.get(d.name) is Severity.MEND else ""
+        state = "error" if self._marks.get(d.name) is Severity.ERROR else ""
         family = self.titles.get(d.family, d.family)
         return f"{d.name} {family} {d.site.name} {d.role} {d.fixed or ''} {d.serial} {d.label} {state}".lower()
 
@@ -261,7 +264,7 @@ class Values(Rows):
         self.device = device
         self.lit = {}
         for problem in problems:
-            if problem.setting and self.lit.get(problem.setting) is not Severity.MEND:
+            if problem.setting and self.lit.get(problem.setting) is not Severity.ERROR:
                 self.lit[problem.setting] = problem.severity
         before = self.selected if self.cursor < len(self._items) else None
         self._items = []
@@ -308,7 +311,7 @@ class Values(Rows):
         text = mark(self.lit.get(name)).append(" ").append(f"{fit(setting.title, at - 3):<{at - 2}}", DIM)
         if value is None:
             return text.append("not planned", Style(color=FAINT if name not in self.lit else ROSE, italic=True))
-        colour = {Severity.MEND: ROSE, Severity.THINK: BRASS, None: PAPER}[self.lit.get(name)]
+        colour = {Severity.ERROR: ROSE, Severity.WARNING: BRASS, None: PAPER}[self.lit.get(name)]
         text.append(f"{fit(value.shown, origin - at - 2):<{origin - at}}", Style(color=colour))
         return text.append(fit(self._origin(value), width - origin), DIM)
 
@@ -338,7 +341,7 @@ class Facts(Watcher):
         text.append(f"  {' · '.join(f for f in facts if f)}\n", DIM)
         value = device.values.get(self.setting or "")
         if value is not None and value.overrode:
-            show = SETTINGS[value.setting].show
+            show = value.setting.show
             said = ", ".join(f"{origin.label} said {show(was)}" for was, origin in value.overrode)
             return text.append(f" {fit(said, self.size.width - 2)}", DIM)
         if value is not None and len(value.shown) > self.size.width // 2:
@@ -346,7 +349,7 @@ class Facts(Watcher):
         return text.append_text(self._strip(device))
 
     def _strip(self, device: Device) -> Text:
-        planned: tuple[Port, ...] = device.value("switch.ports") or ()
+        planned = device[PORTS] or ()
         if not self.ports or not planned:
             return Text()
         of = {name: port for port in planned for name in port.ports}
@@ -446,9 +449,9 @@ class Findings(Rows):
         self._version = 0
 
     def take(self, plan: Plan) -> None:
-        """Show these problems, those to mend first; the cursor stays on its problem if that is still there."""
+        """Show these problems, errors first; the cursor stays on its problem if that is still there."""
         before = self.problems[self.cursor] if self.cursor < len(self.problems) else None
-        self.problems = sorted(plan.problems, key=lambda p: p.severity is not Severity.MEND)
+        self.problems = sorted(plan.problems, key=lambda p: p.severity is not Severity.ERROR)
         self._version += 1
         if before in self.problems:
             self.cursor = self.problems.index(before)
@@ -465,14 +468,16 @@ class Findings(Rows):
 
     def draw(self, index: int, width: int) -> Text:
         if not self.problems:
-            return Text(" nothing to mend, nothing to think about", GREEN)
+            return Text(" no errors, no warnings", GREEN)
         problem = self.problems[index]
         text = mark(problem.severity).append(" ")
         who = self._who(problem)
         repair = f"m  {problem.repair.words}" if problem.repair else ""
         room = width - 22 - (min(len(repair), 34) + 2 if repair and width > 90 else 0)
         text.append(f"{fit(who, 18):<19}", Style(color=PAPER))
-        text.append(f"{fit(problem.what, room):<{max(room, 0)}}", DIM if problem.severity is Severity.THINK else PAPER)
+        text.append(
+            f"{fit(problem.what, room):<{max(room, 0)}}", DIM if problem.severity is Severity.WARNING else PAPER
+        )
         if repair and width > 90:
             text.append(f" {fit(repair, 34)}", GREEN)
         return text

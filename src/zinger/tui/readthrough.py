@@ -52,7 +52,7 @@ class Words(Rows):
     def _single(self, index: int, phrase: ScriptPhrase | None, width: int) -> Text:
         assert phrase is not None
         before = self.rows[index - 1][0] if index else None
-        stop = phrase.stop.value if before is None or before.stop is not phrase.stop else ""
+        stop = phrase.stop.short if before is None or before.stop is not phrase.stop else ""
         wide = width >= 110
         row = Text(f" {stop:<6}", DIM)
         row.append(f"{fit(phrase.title, 18):<19}", PAPER)

@@ -79,7 +79,7 @@ class ScriptView(Rows):
         if kind == "note":
             return Text(f"          {fit(text, width - 10)}", ROSE)
         before = self._items[index - 1][1] if index else None
-        stop = phrase.stop.value if before is None or before.stop is not phrase.stop else ""
+        stop = phrase.stop.short if before is None or before.stop is not phrase.stop else ""
         row = Text.assemble(" ", shape(phrase.mark), (f" {stop:<6}", DIM))
         quiet = phrase.mark in (Mark.AHEAD, Mark.NONE)
         row.append(f"{fit(phrase.title, 19):<20}", DIM if quiet else PAPER)

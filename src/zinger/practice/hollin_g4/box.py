@@ -31,7 +31,7 @@ def _outside(text: str) -> str:
         if address_of(match[2]) not in mine.network:
             raise Refused(f"{match[2]} is not beside {mine}")
     elif text != "by lease" and not re.fullmatch(r"dialled by \S+", text):
-        raise Refused("outside is fixed A/N via A, or by lease, or dialled by NAME")
+        raise Refused("upstream is fixed A/N via A, or by lease, or dialled by NAME")
     return text
 
 
@@ -73,20 +73,20 @@ KEYS: dict[str, Check] = {
     "https": _DOOR,
     "http": _DOOR,
     "telnet": _DOOR,
-    "mode": among("routed", "seen-through"),
-    "outside": _outside,
-    "inside": interface,
+    "forwarding": among("route", "bridge"),
+    "upstream": _outside,
+    "local": interface,
     "guest": interface,
     "pool": _pool,
     "stations": words(120),
-    "recovery": among("allowed", "barred"),
+    "reset-at-device": among("allowed", "forbidden"),
 }
 NAMED: dict[str, Check] = {"rule": _rule, "forward": _forward, "reserved": words(60)}
 """Keys of which there are many, each with a name of its own."""
 BASES = {
     "plain": {
         "name": "hollin-g4",
-        "mode": "routed",
+        "forwarding": "route",
         "ssh": "shut",
         "https": "open",
         "http": "open",
@@ -94,10 +94,10 @@ BASES = {
         "address": "by lease",
         "zone": "UTC",
         "idle": "30",
-        "recovery": "allowed",
-        'rule "everything out"': "allow from inside to any for any",
+        "reset-at-device": "allowed",
+        'rule "everything out"': "allow from local to any for any",
     },
-    "bare": {"name": "hollin-g4", "mode": "routed", "https": "open"},
+    "bare": {"name": "hollin-g4", "forwarding": "route", "https": "open"},
 }
 
 

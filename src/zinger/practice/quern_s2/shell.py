@@ -142,12 +142,7 @@ class Shell(Switching):
                 "favour": self.do_favour,
                 "beat": self.do_beat,
             },
-            "base/log": {
-                "receiver": self.do_receiver,
-                "worst": self.do_worst,
-                "memory": self.do_memory,
-                "flash": self.do_flash,
-            },
+            "base/log": {"receiver": self.do_receiver, "worst": self.do_worst, "local-log": self.do_local_log},
             "base/watch": {"reader": self.do_reader, "unread": self.do_unread},
             "base/doors": {"idle": self.do_idle},
             "base/vlans": {
@@ -360,11 +355,10 @@ class Shell(Switching):
     async def do_worst(self, rest: list[str]) -> None:
         self.switch.running.worst = self._severity(rest)
 
-    async def do_memory(self, rest: list[str]) -> None:
-        self.switch.running.memory = self._severity(rest)
-
-    async def do_flash(self, rest: list[str]) -> None:
-        self.switch.running.flash = self._severity(rest)
+    async def do_local_log(self, rest: list[str]) -> None:
+        if len(rest) != 2 or rest[1] not in ("kept", "lost"):
+            raise Refused("say local-log SEVERITY kept, or lost, at a restart")
+        self.switch.running.local_log = f"{self._severity(rest[:1])} {rest[1]}"
 
     async def do_idle(self, rest: list[str]) -> None:
         minutes = one(rest, "minutes")

@@ -67,8 +67,7 @@ class State:
     doors: dict[str, bool] = field(default_factory=_factory_doors)
     receiver: list[str] = field(default_factory=list)
     worst: str = "all"
-    memory: str = "all"
-    flash: str = "none"
+    local_log: str = "all lost"
     readers: dict[str, str] = field(default_factory=dict)
     vlans: dict[int, str] = field(default_factory=lambda: {HOME: "home"})
     home_closed: bool = False
@@ -116,12 +115,7 @@ class State:
             ],
             "names": [*_many("resolver", self.resolver), ("suffix", self.suffix or NONE)],
             "clock": [*_many("source", [self._source(host) for host in self.source]), ("zone", self.zone)],
-            "log": [
-                *_many("receiver", self.receiver),
-                ("worst", self.worst),
-                ("memory", self.memory),
-                ("flash", self.flash),
-            ],
+            "log": [*_many("receiver", self.receiver), ("worst", self.worst), ("local-log", self.local_log)],
             "watch": _many("reader", [f"{name} {how}" for name, how in self.readers.items()]),
             "doors": [
                 ("idle", f"{self.idle} min"),

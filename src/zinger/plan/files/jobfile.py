@@ -1,0 +1,244 @@
+"""`job.yaml`, read into raw values that remember their line; the build sheet is read in `sheets`.
+
+Nothing is judged here but the shape of the files: what cannot be read at all is a `Problem`; what can be
+read is handed on as it was written, for `resolve` to type and `checks` to doubt.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from io import StringIO
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap
+from ruamel.yaml.constructor import DuplicateKeyError
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+from zinger.errors import ZingerError
+from zinger.plan.problems import Problem, Spot, error_at
+from zinger.plan.raw import JOB_FILE, SHEET_FILE, Layered, Raw, RawJob, RawSite
+from zinger.plan.settings import RENAMED, SETTINGS
+from zinger.wording import did_you_mean
+
+TOO_LARGE = 2_000_000
+"""More bytes than any job.yaml needs; larger files are refused before they are parsed."""
+TOO_MANY = 200_000
+"""More entries than any job.yaml needs, aliases unfolded."""
+_TOP = ("job", "note", "mode", "baseline", "sites", "roles", "families", "devices", "naming", "addresses", "columns")
+_RULES = ("head", "tail", "gateway", "allocate")
+_GROUPS = {name.split(".")[0] for name in SETTINGS}
+
+
+class UnreadableError(ZingerError):
+    """A file that can't be read at all: what, where, and what to do."""
+
+    def __init__(self, spot: Spot, what: str, do: str) -> None:
+        super().__init__(f"{spot}: {what}. {do}.")
+        self.spot, self.what, self.do = spot, what, do
+
+
+def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
+    """YAML 1.2 with its comments and lines; raises UnreadableError for broken or too large files and alias bombs."""
+    if len(text) > too_large:
+        raise UnreadableError(
+            Spot(file),
+            f"it has {len(text) / 1e6:.0f} MB, more than {too_large / 1e6:g}",
+            "Look whether this is the right file",
+        )
+    tab = re.search(r"^ *\t", text, re.MULTILINE)
+    try:
+        yaml = YAML(typ="rt")
+        yaml.preserve_quotes = True
+        data = yaml.load(StringIO(text))
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        spot = Spot(file, mark.line + 1 if mark else None)
+        what = re.sub(r"\s+", " ", str(error.problem or "it cannot be read")).partition(" with value ")[0]
+        if tab:
+            line = text.count("\n", 0, tab.start()) + 1
+            raise UnreadableError(
+                Spot(file, line), "not valid YAML: a tab stands where blanks must indent", "Use blanks for indenting"
+            ) from None
+        do = "Remove one of the two" if isinstance(error, DuplicateKeyError) else "Correct this line"
+        raise UnreadableError(spot, f"not valid YAML: {what}", do) from None
+    except (YAMLError, ValueError, RecursionError) as error:
+        what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error).splitlines()[0]
+        raise UnreadableError(Spot(file), f"not valid YAML: {what}", "Correct the file") from None
+    if _unfolds(data) > TOO_MANY * (too_large // TOO_LARGE):
+        raise UnreadableError(
+            Spot(file),
+            "its aliases unfold to more entries than any plan has",
+            "Write the values out, or remove the anchors",
+        )
+    return data
+
+
+def _unfolds(data: Any, enough: int = 2_000_000) -> int:
+    """How many entries there are when aliases are followed; stops counting at `enough`."""
+    count, waiting = 0, [data]
+    while waiting and count < enough:
+        node = waiting.pop()
+        count += 1
+        if isinstance(node, dict):
+            waiting += node.values()
+        elif isinstance(node, list):
+            waiting += node
+    return count
+
+
+def read_job(text: str, file: str = JOB_FILE) -> RawJob:
+    """Read `job.yaml`. Unreadable or misshapen parts become problems; the rest is still read."""
+    try:
+        data = load_yaml(text, file)
+    except UnreadableError as error:
+        return RawJob(problems=(error_at("job-unreadable", error.spot, error.what, error.do),))
+    if not isinstance(data, CommentedMap):
+        what = "the file is empty" if data is None else "the file is no mapping of keys to values"
+        return RawJob(problems=(error_at("job-shape", Spot(file), what, "Begin it with `job: name of the job`"),))
+    return _JobReader(file).read(data)
+
+
+class _JobReader:
+    """Walks the mapping once and collects every problem on the way."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.problems: list[Problem] = []
+
+    def read(self, data: CommentedMap) -> RawJob:
+        for key in data:
+            if key not in _TOP:
+                self._bad(
+                    data,
+                    key,
+                    str(key),
+                    f"nothing here is called {key!r}{did_you_mean(str(key), _TOP)}",
+                    f"Use one of {', '.join(_TOP)}",
+                )
+        mode = str(data.get("mode", "practice"))
+        if mode not in ("practice", "live"):
+            self._bad(data, "mode", "mode", f"{mode!r} is no mode", "Write practice or live")
+        sites = {
+            str(key): self._site(str(key), body, self._spot(part, key, f"sites.{key}"))
+            for part in (self._mapping(data, "sites"),)
+            for key, body in part.items()
+        }
+        roles, short = {}, {}
+        for key, body in self._mapping(data, "roles").items():
+            if isinstance(body, CommentedMap) and "short" in body:
+                short[str(key)] = str(body["short"])
+            roles[str(key)] = self._settings(body, f"roles.{key}", skip=("short",))
+        families = {
+            str(key): self._settings(body, f"families.{key}") for key, body in self._mapping(data, "families").items()
+        }
+        naming = Raw(data["naming"], self._spot(data, "naming", "naming")) if "naming" in data else None
+        columns = {str(k): "" if v is None else str(v) for k, v in self._mapping(data, "columns").items()}
+        return RawJob(
+            title=str(data.get("job", "")).strip() or "unnamed job",
+            note=str(data.get("note", "") or ""),
+            mode=mode,
+            sheet=str(data.get("devices", SHEET_FILE)),
+            baseline=self._settings(self._mapping(data, "baseline"), "baseline"),
+            sites=sites,
+            roles=roles,
+            short=short,
+            families=families,
+            naming=naming,
+            addresses=self._addresses(self._mapping(data, "addresses"), "addresses"),
+            columns=columns,
+            problems=tuple(self.problems),
+        )
+
+    def _site(self, key: str, body: object, spot: Spot) -> RawSite:
+        if not isinstance(body, CommentedMap):
+            self.problems.append(error_at("job-shape", spot, f"site {key} says nothing", "Give it a name and a subnet"))
+            body = CommentedMap()
+        own = {k: v for k, v in body.items() if k in ("name", "subnet", "addresses")}
+        rest = {k: (v, self._spot(body, k, f"sites.{key}.{k}")) for k, v in body.items() if k not in own}
+        subnet = Raw(own["subnet"], self._spot(body, "subnet", f"sites.{key}.subnet")) if "subnet" in own else None
+        return RawSite(
+            key,
+            spot,
+            str(own.get("name", key)),
+            subnet,
+            self._flatten(rest, f"sites.{key}"),
+            self._addresses(self._mapping(body, "addresses"), f"sites.{key}.addresses"),
+        )
+
+    def _addresses(self, part: CommentedMap, path: str) -> dict[str, Raw]:
+        """`{head: 10, tail: 5, gateway: first, allocate: on}`: how a subnet is handed out."""
+        rules: dict[str, Raw] = {}
+        for key, value in part.items():
+            if key in _RULES:
+                rules[str(key)] = Raw(value, self._spot(part, key, f"{path}.{key}"))
+            else:
+                self._bad(
+                    part,
+                    key,
+                    f"{path}.{key}",
+                    f"nothing here is called {key!r}{did_you_mean(str(key), _RULES)}",
+                    f"Use one of {', '.join(_RULES)}",
+                )
+        return rules
+
+    def _mapping(self, data: CommentedMap, key: str) -> CommentedMap:
+        part = data.get(key)
+        if part is None:
+            return CommentedMap()
+        if not isinstance(part, CommentedMap):
+            self._bad(data, key, key, f"{key} must be a mapping of names to values", "Indent its entries below it")
+            return CommentedMap()
+        return part
+
+    def _settings(self, body: object, path: str, skip: tuple[str, ...] = ()) -> Layered:
+        if body is None:
+            return {}
+        if not isinstance(body, CommentedMap):
+            self.problems.append(
+                error_at(
+                    "job-shape",
+                    Spot(self.file, None, path),
+                    f"{path} must be a mapping of settings",
+                    "Write for example `dns: {servers: [10.44.8.10]}` below it",
+                )
+            )
+            return {}
+        return self._flatten(
+            {k: (v, self._spot(body, k, f"{path}.{k}")) for k, v in body.items() if k not in skip}, path
+        )
+
+    def _flatten(self, body: Mapping[Any, tuple[Any, Spot]], path: str) -> dict[str, Raw]:
+        flat: dict[str, Raw] = {}
+        for group, (value, spot) in body.items():
+            if group in SETTINGS:
+                flat[str(group)] = Raw(value, spot)
+            elif group in _GROUPS and isinstance(value, CommentedMap):
+                for key, inner in value.items():
+                    name, at = f"{group}.{key}", self._spot(value, key, f"{path}.{group}.{key}")
+                    if name in SETTINGS:
+                        flat[name] = Raw(inner, at)
+                    else:
+                        self._unknown(name, at)
+            else:
+                self._unknown(str(group), spot)
+        return flat
+
+    def _unknown(self, name: str, spot: Spot) -> None:
+        hint = f"; it is now {RENAMED[name]}" if name in RENAMED else did_you_mean(name, SETTINGS)
+        self.problems.append(
+            error_at(
+                "unknown-setting", spot, f"no setting is called {name}{hint}", "Correct the name or remove the line"
+            )
+        )
+
+    def _spot(self, mapping: CommentedMap, key: object, path: str) -> Spot:
+        try:
+            line = mapping.lc.key(key)[0] + 1
+        except (KeyError, AttributeError, TypeError):
+            line = None
+        return Spot(self.file, line, path)
+
+    def _bad(self, mapping: CommentedMap, key: object, path: str, what: str, do: str) -> None:
+        self.problems.append(error_at("job-shape", self._spot(mapping, key, path), what, do))

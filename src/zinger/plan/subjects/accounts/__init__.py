@@ -1,0 +1,1 @@
+"""Accounts and passwords: models, settings and checks."""

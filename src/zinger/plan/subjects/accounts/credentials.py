@@ -1,0 +1,43 @@
+"""The accounts and the vault entries that a device needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from zinger.plan.model import Device
+from zinger.plan.setting import Setting
+from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.values.account import Account
+from zinger.plan.values.item import Item
+from zinger.plan.values.secrets import SecretRef
+
+
+def accounts_of(device: Device) -> tuple[tuple[Setting[Account], Account], ...]:
+    """The planned accounts, the administrator first."""
+    return tuple((setting, account) for setting in ACCOUNTS if (account := device[setting]) is not None)
+
+
+def secrets_of(device: Device) -> Iterator[tuple[Setting[Any], str, SecretRef]]:
+    """Every secret that is planned for a device, whatever holds it: (setting, what it is for, its entry)."""
+    for name, value in device.values.items():
+        yield from ((value.setting, word, secret) for word, secret in _in(value.value, name.rpartition(".")[2]))
+
+
+def _in(value: object, word: str) -> Iterator[tuple[str, SecretRef]]:
+    if isinstance(value, SecretRef):
+        yield word, value
+    elif isinstance(value, Account):
+        yield value.name, value.secret
+    elif isinstance(value, Item):
+        secret = getattr(value, "secret", None)
+        if isinstance(secret, SecretRef):
+            yield str(getattr(value, "name", None) or word), secret
+    elif isinstance(value, tuple) and value and isinstance(value[0], Item):
+        for part in value:
+            yield from _in(part, word)
+
+
+def needed_secrets(device: Device) -> tuple[SecretRef, ...]:
+    """Every vault entry that must exist before this device is spoken to."""
+    return (device.factory_account_secret, *dict.fromkeys(secret for _, _, secret in secrets_of(device)))

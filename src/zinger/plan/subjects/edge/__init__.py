@@ -1,0 +1,1 @@
+"""Routers and firewalls: models, settings and checks."""

@@ -1,0 +1,1 @@
+"""Names and time: models, settings and checks."""

@@ -1,0 +1,1 @@
+"""Management services: models, settings and checks."""

@@ -1,0 +1,1 @@
+"""Switching and routing: models, settings and checks."""

@@ -1,0 +1,117 @@
+"""Values with parts of switching and routing: VLANs, ports, groups of ports, routes."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from zinger.plan.values.item import (
+    Flag,
+    HostAddress,
+    Item,
+    Mac,
+    Name,
+    Ports,
+    Subnet,
+    Text,
+    VlanId,
+    VlanIds,
+    WithPrefix,
+    number,
+    word_of,
+)
+
+
+class Vlan(Item):
+    """A VLAN (IEEE 802.1Q) with its name."""
+
+    lead = ("id", "name")
+    example = "20 staff"
+    id: VlanId
+    name: Text = ""
+
+
+class Port(Item):
+    """Ports of one kind: access (one VLAN, untagged), trunk (tagged, with a native VLAN), mixed (any of both), off.
+
+    A `forbidden` VLAN (IEEE 802.1Q 8.8.2) is never a member, however it is asked for.
+    """
+
+    lead = ("ports", "mode")
+    example = '1-16 access vlan 20 description "desks"'
+    ports: Ports
+    mode: Annotated[str, word_of("access", "trunk", "mixed", "off")]
+    vlan: VlanId | None = None
+    tagged: VlanIds = ()
+    native: VlanId | None = None
+    forbidden: VlanIds = ()
+    description: Text = ""
+
+
+class Lag(Item):
+    """A link aggregation group (LACP, IEEE 802.1AX)."""
+
+    lead = ("name", "ports")
+    example = "up1 23-24 mode active"
+    name: Text
+    ports: Ports
+    mode: Annotated[str, word_of("active", "passive", "static")] = "active"
+
+
+class Uplink(Item):
+    """Where a port, or a group of them, leads: another device and its port or ports."""
+
+    lead = ("ports", "to", "their")
+    example = "23-24 kvr-cb-cs1 their 1/1-1/2"
+    ports: Ports
+    to: Name
+    their: Ports | None = None
+
+
+class VlanGateway(Item):
+    """The device's own address in a VLAN, for which it routes."""
+
+    lead = ("vlan", "address")
+    example = "20 10.44.20.1/24"
+    vlan: VlanId
+    address: WithPrefix
+
+
+class Route(Item):
+    """A static route: destination subnet and next hop."""
+
+    lead = ("to", "via")
+    example = "0.0.0.0/0 10.44.8.1"
+    to: Subnet
+    via: HostAddress
+
+
+class VoiceVlan(Item):
+    """The voice VLAN with its LLDP-MED network policy (ANSI/TIA-1057): CoS 0-7 (IEEE 802.1p), DSCP 0-63 (RFC 2474)."""
+
+    lead = ("vlan",)
+    example = "40 cos 5 dscp 46"
+    vlan: VlanId
+    cos: Annotated[int, number(0, 7, word="class of service")] = 5
+    dscp: Annotated[int, number(0, 63, word="code point")] = 46
+
+
+class Member(Item):
+    """A member of a stack, by which its ports are numbered: which one leads, and which takes over when it fails."""
+
+    lead = ("number", "serial")
+    example = "1 QS2-0411 leads"
+    number: Annotated[int, number(1, 16, word="member number")]
+    serial: Text = ""
+    leads: Flag = False
+    takes_over: Flag = False
+
+
+class Binding(Item):
+    """An address bound to a port: what comes in there with another address or MAC is dropped."""
+
+    lead = ("port", "mac", "address")
+    example = "7 02-4b-56-10-44-09 10.44.8.60 vlan 30"
+    port: Ports
+    mac: Mac
+    address: HostAddress | None = None
+    vlan: VlanId | None = None

@@ -1,0 +1,1 @@
+"""Voice gateways: models, settings and checks."""

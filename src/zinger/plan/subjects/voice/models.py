@@ -1,0 +1,110 @@
+"""Values with parts of voice gateways: legs, peers, media ports, number rewriting."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any
+
+from pydantic import model_validator
+
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.item import Host, Item, TcpPort, Text, WithPrefix, Word, number, typed, word_of
+from zinger.plan.values.text import parse_text
+
+SIDES = ("local", "upstream")
+"""Towards the telephone system, and towards the provider."""
+
+
+class Leg(Item):
+    """A side of a border gateway: local towards the telephone system, upstream towards the provider."""
+
+    lead = ("side", "address")
+    example = "upstream 192.0.2.60/29 interface 2"
+    side: Annotated[str, word_of(*SIDES)]
+    address: WithPrefix
+    interface: Text = ""
+
+
+class Peer(Item):
+    """A SIP peer (RFC 3261) with a backup; `keepalive` in seconds (OPTIONS, 0 is off)."""
+
+    lead = ("name", "side", "host")
+    example = "exchange local 10.44.8.30 transport tcp port 5060 backup 10.44.8.31 keepalive 30 s"
+    units = {"keepalive": "s"}
+    name: Word
+    side: Annotated[str, word_of(*SIDES)]
+    host: Host
+    transport: Annotated[str, word_of("udp", "tcp", "tls")] = "udp"
+    port: TcpPort = 5060
+    backup: Host | None = None
+    keepalive: Annotated[int, number(0, 3600, "s", "number of seconds")] = 30
+
+
+class Media(Item):
+    """The UDP ports for media, from `first` to `last` (two a stream, RTP and RTCP, RFC 3550)."""
+
+    lead = ()
+    example = "first 40000 last 40399"
+    first: TcpPort
+    last: TcpPort
+
+    @model_validator(mode="before")
+    @classmethod
+    def _range(cls, raw: Any) -> Any:
+        """`40000-40399` is a range too."""
+        short = re.fullmatch(r"\s*(\d+)\s*(?:-|–|to)\s*(\d+)\s*", raw) if isinstance(raw, str) else None
+        return {"first": short[1], "last": short[2]} if short else raw
+
+    @property
+    def count(self) -> int:
+        """How many ports there are."""
+        return self.last - self.first + 1
+
+
+def _digits(raw: object, also: str) -> str:
+    written = parse_text(raw).lower().rstrip(".…")
+    if not re.fullmatch(rf"\+?[0-9]{{0,24}}{also}", written):
+        how = "digits, or + and digits" + (", then x for each digit that must follow" if also else "")
+        raise BadValue(f"{written!r} is not the beginning of a dialled number", f"write {how}")
+    return written
+
+
+class Rewrite(Item):
+    """A number rewriting rule: of numbers that begin with `begins`, that beginning becomes `becomes`.
+
+    Each x at its end stands for a digit that must follow and is kept. The first rule that takes a number is used.
+    """
+
+    lead = ("begins",)
+    example = "0043… becomes +43… side upstream"
+    begins: Annotated[str, typed(lambda raw: _digits(raw, "x{0,24}"))]
+    becomes: Annotated[str, typed(lambda raw: _digits(raw, ""))] = ""
+    side: Annotated[str, word_of(*SIDES, "both")] = "both"
+
+    @property
+    def beginning(self) -> str:
+        """What is replaced: the part before the first x."""
+        return self.begins.rstrip("x")
+
+    def takes(self, number: str) -> bool:
+        """Whether a number begins as the rule wants."""
+        return len(number) >= len(self.begins) and number.startswith(self.beginning)
+
+    def covers(self, later: Rewrite) -> bool:
+        """Whether every number that a later rule takes is taken by this one already."""
+        return (
+            self.side in ("both", later.side)
+            and len(self.begins) <= len(later.begins)
+            and all(
+                want in ("x", other) and not (want == "x" and other == "+")
+                for want, other in zip(self.begins, later.begins, strict=False)
+            )
+        )
+
+
+def rewritten(dialled: str, rules: tuple[Rewrite, ...], side: str = "both") -> tuple[str, int | None]:
+    """The number after the first rule that takes it, and that rule's place in the order (from 0), or None."""
+    for index, rule in enumerate(rules):
+        if rule.takes(dialled) and (side == "both" or rule.side in ("both", side)):
+            return rule.becomes + dialled[len(rule.beginning) :], index
+    return dialled, None

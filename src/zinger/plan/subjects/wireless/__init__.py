@@ -1,0 +1,1 @@
+"""Wireless networks: models, settings and checks."""

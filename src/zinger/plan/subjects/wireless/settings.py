@@ -1,0 +1,40 @@
+"""The settings of wireless networks."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zinger.plan.setting import Setting, Stop
+from zinger.plan.subjects.wireless.models import Bridge, Radio, Radius, Ssid
+from zinger.plan.values.addresses import parse_address, parse_interface
+from zinger.plan.values.item import items
+from zinger.plan.values.names import parse_country
+from zinger.plan.values.text import parse_flag
+
+COUNTRY = Setting(
+    "wireless.country", "regulatory country", Stop.ROLE, parse_country, ("country",), reference="ISO 3166-1"
+)
+RADIOS = Setting("wireless.radios", "radios", Stop.ROLE, items(Radio), ("radios",), reference="IEEE 802.11")
+SSIDS = Setting(
+    "wireless.ssids", "wireless networks", Stop.ROLE, items(Ssid), ("ssids", "ssid"), reference="IEEE 802.11"
+)
+RADIUS = Setting("wireless.radius", "RADIUS servers", Stop.ROLE, items(Radius), ("radius",), reference="RFC 2865")
+GUEST_SIGN_IN = Setting(
+    "wireless.guest_sign_in",
+    "address guests are sent to for sign-in",
+    Stop.ROLE,
+    parse_address,
+    ("guest sign-in address",),
+)
+JOIN_ADDRESS = Setting(
+    "wireless.join_address",
+    "address access points join at",
+    Stop.ROLE,
+    parse_interface,
+    ("join address",),
+    reference="RFC 5415",
+)
+MESH = Setting("wireless.mesh", "mesh", Stop.ROLE, parse_flag, ("mesh",), reference="IEEE 802.11")
+BRIDGE = Setting("wireless.bridge", "wireless bridge", Stop.ROLE, Bridge.read, ("bridge",), reference="IEEE 802.11")
+
+SETTINGS: tuple[Setting[Any], ...] = (COUNTRY, RADIOS, SSIDS, RADIUS, GUEST_SIGN_IN, JOIN_ADDRESS, MESH, BRIDGE)

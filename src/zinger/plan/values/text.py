@@ -1,0 +1,97 @@
+"""Texts, words of a list, flags, whole numbers, and lists of values."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import TypeVar
+
+from zinger.plan.values.bad import BadValue
+from zinger.wording import did_you_mean
+
+T = TypeVar("T")
+YES = frozenset({"yes", "y", "on", "true", "open", "enabled", "enable", "up", "x", "✓", "1"})
+NO = frozenset({"no", "n", "off", "false", "shut", "closed", "disabled", "disable", "down", "none", "0"})
+"""Yes and no in words, as people and devices write them; compared in lower case."""
+
+
+def parse_text(raw: object) -> str:
+    """Text on one line, without control characters, blanks at the ends removed."""
+    text = str(raw).strip()
+    if not text.isprintable() and any(ord(c) < 32 or 127 <= ord(c) < 160 for c in text):
+        raise BadValue("it contains a line break or control character", "write it on one line")
+    return text
+
+
+def parse_words(raw: object) -> str:
+    """Text for people, 255 characters at most (RFC 3418 bounds sysLocation and sysContact so), no double quotes."""
+    text = parse_text(raw)
+    if len(text) > 255 or '"' in text:
+        raise BadValue("it has more than 255 characters or a double quote", "shorten it")
+    return text
+
+
+def parse_banner(raw: object) -> str:
+    """One line of text for the sign-in screen, 120 characters at most, without quotes."""
+    text = parse_text(raw)
+    if len(text) > 120 or '"' in text:
+        raise BadValue("a banner has at most 120 characters and no double quotes", "shorten it")
+    return text
+
+
+def parse_flag(raw: object) -> bool:
+    """Yes and no in words: yes/no, on/off, true/false, open/shut, enabled/disabled, x."""
+    if isinstance(raw, bool):
+        return raw
+    word = parse_text(raw).lower()
+    if word in YES:
+        return True
+    if word in NO:
+        return False
+    raise BadValue(f"{word!r} is neither on nor off", "write on or off")
+
+
+def one_of(*words: str) -> Callable[[object], str]:
+    """A parser for one word of a list."""
+
+    def parse(raw: object) -> str:
+        text = parse_text(raw).lower()
+        if text not in words:
+            known = ", ".join(words)
+            raise BadValue(f"{text!r} is not one of {known}{did_you_mean(text, words)}", "write one of them")
+        return text
+
+    return parse
+
+
+def whole(low: int, high: int, unit: str = "", word: str = "number") -> Callable[[object], int]:
+    """A parser for whole numbers from `low` to `high`, with or without their unit."""
+
+    def parse(raw: object) -> int:
+        text = parse_text(raw)
+        bare = re.sub(rf"\s*{unit}$", "", text, flags=re.IGNORECASE) if unit else text
+        if not re.fullmatch(r"-?\d{1,9}(\.0)?", bare):
+            raise BadValue(f"{text!r} is not a whole number", "write digits only")
+        number = int(bare.removesuffix(".0"))
+        if not low <= number <= high:
+            raise BadValue(f"{number} is not a valid {word}", f"write one from {low} to {high}")
+        return number
+
+    return parse
+
+
+parse_vlan = whole(1, 4094, word="VLAN")
+"""A VLAN id from 1 to 4094 (IEEE 802.1Q 9.6)."""
+
+
+def each(parse: Callable[[object], T]) -> Callable[[object], tuple[T, ...]]:
+    """A parser for lists: of YAML, or in one cell with commas, semicolons or blanks between the entries."""
+
+    def parse_all(raw: object) -> tuple[T, ...]:
+        items = raw if isinstance(raw, list | tuple) else re.split(r"[\s,;]+", parse_text(raw))
+        values = tuple(parse(item) for item in items if str(item).strip())
+        if len(set(values)) != len(values):
+            raise BadValue("the same entry stands twice", "remove one")
+        return values
+
+    return parse_all
