@@ -26,7 +26,7 @@ lint: $(READY)
 	$(BIN)/lint-imports
 
 bench: $(READY)
-	$(BIN)/python tools/bench.py
+	$(BIN)/python -m tools.bench
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md

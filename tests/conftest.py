@@ -17,7 +17,8 @@ from hypothesis import settings
 
 from tests.terminal import ZINGER, Terminal
 from zinger.link.yard import Yard
-from zinger.phrasebook import Phrasebook, shipped_families
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.load import shipped_families
 from zinger.run.practice import find_or_start
 from zinger.store.folder import JobFolder
 

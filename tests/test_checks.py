@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from zinger.phrasebook import Families
+from zinger.phrasebook.load import Families
 from zinger.plan import handbook
 from zinger.plan.checks import CHECKS
 from zinger.plan.files.editing import Edits, Files

@@ -37,11 +37,11 @@ def test_check_tells_all_problems_as_text_and_json(job: Callable[..., Path]) -> 
 
 def test_script_masks_secrets_and_knows_its_devices(job: Callable[..., Path]) -> None:
     folder = job()
-    text = zinger("script", folder, "kvr-wj-sw1").stdout
+    text = zinger("preview", folder, "kvr-wj-sw1").stdout
     assert "rename kvr-wj-sw1" in text and "choose? ••••••••" in text and "link moves" in text
-    data = json.loads(zinger("script", folder, "kvr-wj-sw2", "--json").stdout)
-    assert data["phrases"][0]["replies"]["choose"] == ["••••••••"]
-    wrong = zinger("script", folder, "kvr-wj-sw9")
+    data = json.loads(zinger("preview", folder, "kvr-wj-sw2", "--json").stdout)
+    assert data["steps"][0]["replies"]["choose"] == ["••••••••"]
+    wrong = zinger("preview", folder, "kvr-wj-sw9")
     assert wrong.returncode == 2 and "did you mean kvr-wj-sw" in wrong.stderr
 
 

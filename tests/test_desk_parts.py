@@ -14,7 +14,7 @@ from zinger.desk.firstcontact import Port, commands, laptop_plan
 from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import begin_empty, fresh_demo, last_job, recent_jobs, remember_job
 from zinger.handover.papers import write_papers
-from zinger.phrasebook import Families
+from zinger.phrasebook.load import Families
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.ladder import Use, ladder

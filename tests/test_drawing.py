@@ -13,10 +13,11 @@ import pyte
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.run.board import Mark
 from zinger.run.job import OpenJob
 from zinger.store.folder import JobFolder
+from zinger.talk.events import Waiting
 from zinger.tui.console import A_TICK, Console, Emulator
 from zinger.tui.lineup import STOPS, Track, sentence
 from zinger.tui.look import SHAPE, fit, minutes
@@ -43,19 +44,19 @@ def test_the_emulator_keeps_what_scrolls_away_and_counts_lines() -> None:
 def test_marks_stand_beside_their_lines_emulated_or_skimmed(opened: OpenJob, quern: Phrasebook, lines: int) -> None:
     line = opened.board.lines["kvr-wj-sw1"]
     console = Console()
-    console._noise = quern.noise
+    console._terminal = quern.terminal
     console._line = line
     for number in range(lines):
         line.transcript.add(f"<sw : base> say {number}".encode())
         if number in (3, lines - 2):
-            line.transcript.mark("said")
+            line.transcript.annotate("sent")
         line.transcript.add(b"\r\n")
     line.transcript.add(b"@09:41:12 fan turns\r\n")
     line.evidence.add("<sw : base> say 5")
     while console._feed(line):
         pass
     shown = {n: (console._emulator.text(n), console._kind(n, console._emulator.text(n))) for n in range(lines + 1)}
-    assert shown[3] == ("<sw : base> say 3", "said") and shown[lines - 2][1] == "said"
+    assert shown[3] == ("<sw : base> say 3", "sent") and shown[lines - 2][1] == "sent"
     assert shown[5] == ("<sw : base> say 5", "evidence") and shown[4][1] == ""
     assert shown[lines] == ("@09:41:12 fan turns", "noise")
 
@@ -101,7 +102,7 @@ def test_sentences_tell_the_time_left(opened: OpenJob) -> None:
     assert sentence(line) == "not started"
     line.began = time.time()
     line.say("booting")
-    line.wait("booting", time.time() + 70.5)
+    line.wait("booting", time.time() + 70.5, Waiting.BOOT)
     assert sentence(line) == "booting · about 1:10 left"
     line.expected_end = time.time() - 1
     line.waits_since = time.time() - 5

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from zinger.desk.editing import Desk
 from zinger.files import FileError
-from zinger.phrasebook import Families
+from zinger.phrasebook.load import Families
 from zinger.plan.files.documents import JobDocument, open_sheet
 from zinger.plan.files.editing import Edits, Files
 from zinger.plan.problems import Change

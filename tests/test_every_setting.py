@@ -96,7 +96,7 @@ async def test_all_that_a_family_can_be_told_is_said_and_proved(
     run, opened = await carried(folder)
     line = opened.board.lines["kvr-wj-x1"]
     assert run.proved() == ["kvr-wj-x1"], (line.sentence, [(f.setting, f.planned, f.read) for f in line.differing])
-    said = {p.setting for p in line.script.phrases}
-    assert set(opened.books[family].phrases) <= said, "the test plans all that the family has words for"
-    assert all(p.fact for p in line.script.phrases), "nothing is said that is not read back"
+    said = {p.setting for p in line.script.steps}
+    assert set(opened.books[family].steps) <= said, "the test plans all that the family has words for"
+    assert all(p.fact for p in line.script.steps), "nothing is said that is not read back"
     await run.stop(end_yard=True)

@@ -12,9 +12,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import zinger
-from zinger.phrasebook import Phrasebook, load_phrasebook, schema
 from zinger.phrasebook.begin import commented_start
+from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
+from zinger.phrasebook.load import load_phrasebook, schema
 from zinger.phrasebook.patterns import runs_away, sample
 from zinger.talk.replay import replay
 
@@ -57,14 +58,14 @@ def ids(source: str) -> dict[str, str]:
 
 
 def test_the_shipped_phrasebook_has_no_error() -> None:
-    assert set(ids(SOURCE)) == {"settings-unsaid"}
+    assert set(ids(SOURCE)) == {"settings-not-sent"}
 
 
 @pytest.mark.parametrize(
     ("old", "new", "id", "words"),
     [
         (
-            "  - {from: door_http,      say: ascend,               to: doors}\n",
+            "  - {from: door_http,      send: ascend,               to: doors}\n",
             "",
             "place-dead-end",
             "door_http to base",
@@ -72,7 +73,7 @@ def test_the_shipped_phrasebook_has_no_error() -> None:
         ("base/clock> '", "base/log> '", "places-alike", "matches it too"),
         ("  - '^refused: (?P<why>.+)$'", "  - '^refused(: ?)+$'", "", ""),
         ("  - '^refused: (?P<why>.+)$'", "  - '^refused(\\s*\\S*)*$'", "pattern-runs-away", "would not end"),
-        (", undo: 'rename {{ before }}', read: name}", "}", "phrase-unread", "hostname is said"),
+        (", undo: 'rename {{ before }}', read: name}", "}", "setting-not-read", "hostname is sent"),
         (
             "places:\n",
             "places:\n  left: {prompt: '^left> '}\n  right: {prompt: '^right> '}\n",
@@ -81,7 +82,7 @@ def test_the_shipped_phrasebook_has_no_error() -> None:
         ),
         (
             "moves:\n",
-            "moves:\n  - {from: l, say: a, to: r}\n  - {from: r, say: b, to: l}\n",
+            "moves:\n  - {from: l, send: a, to: r}\n  - {from: r, send: b, to: l}\n",
             "places-circle",
             "only to each",
         ),
@@ -93,7 +94,7 @@ def test_examination_finds_what_only_a_device_would_show(old: str, new: str, id:
     if "from: l," in new:
         source = source.replace("places:\n", "places:\n  l: {prompt: '^l> '}\n  r: {prompt: '^r> '}\n", 1)
     found = ids(source)
-    assert (id in found and words in found[id]) if id else set(found) == {"settings-unsaid"}, found
+    assert (id in found and words in found[id]) if id else set(found) == {"settings-not-sent"}, found
 
 
 @given(
@@ -102,9 +103,9 @@ def test_examination_finds_what_only_a_device_would_show(old: str, new: str, id:
 )
 def test_a_start_always_loads_and_knows_its_prompt(name: str, prompt: str) -> None:
     book = load_phrasebook(commented_start(name, prompt, "who? ", "word (secret)? "), "start.yaml")
-    known = book.recognise(prompt.replace("HOSTNAME", "sw1"))
+    known = book.terminal.recognise(prompt.replace("HOSTNAME", "sw1"))
     assert known and known[0].name == "main"
-    assert all(p.id in ("settings-unsaid",) for p in examine(book, "start.yaml"))
+    assert all(p.id in ("settings-not-sent",) for p in examine(book, "start.yaml"))
 
 
 def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:
@@ -124,7 +125,7 @@ def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:
     assert heard == [
         ("boot", "quern loader 1.4"),
         ("place", "sign_in"),
-        ("said", "installer"),
+        ("sent", "installer"),
         ("place", "secret (user installer)"),
         ("place", "look (hostname sw1)"),
         ("place", "base (hostname sw1)"),
@@ -145,7 +146,7 @@ def test_the_family_commands(tmp_path: Path) -> None:
     assert drawn.returncode == 0 and "door_telnet" in (tmp_path / "m.svg").read_text()
     assert (tmp_path / "m.pdf").read_bytes().startswith(b"%PDF")
     assert "<- descend mgmt" in zinger("family", "show", "quern-s2").stdout
-    own.write_text(SOURCE.replace("  - {from: door_http,      say: ascend,               to: doors}\n", ""))
+    own.write_text(SOURCE.replace("  - {from: door_http,      send: ascend,               to: doors}\n", ""))
     found = zinger("family", "check", own, "--json")
     assert found.returncode == 1 and json.loads(found.stdout)[0]["id"] == "place-dead-end"
     cast = tmp_path / "a.cast"

@@ -16,10 +16,11 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 
 from zinger.handover.drawing import fitted, site_drawing, timeline
 from zinger.handover.papers import write_papers
-from zinger.handover.record import DeviceRecord, Span, Whose, records
-from zinger.proof import Finding, Source, Verdict
+from zinger.handover.record import DeviceRecord, records
+from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.job import OpenJob
-from zinger.run.memory import finding_data
+from zinger.run.memory import Span, Worker
+from zinger.store.entries import Found, HandsDone, Happened, NeedsYou, Proved, RunBegan, StageDone, written
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Entry
 
@@ -45,18 +46,18 @@ def made_up(job: Callable[..., Path], count: int = 7) -> tuple[OpenJob, list[Dev
     good = Finding(
         "kvr-0", "hostname", "hostname", Source.STARTUP, "kvr-0", "kvr-0", "   name ... kvr-0", Verdict.HOLDS
     )
-    happened = [
-        ("kvr-0", "run began", {}),
-        ("kvr-0", "stage", {"stage": "reach", "began": 1000.5}),
-        ("kvr-0", "hands", {"verb": "plug", "began": 1000.2, "ended": 1001.0}),
-        ("kvr-0", "finding", finding_data(good)),
-        ("kvr-0", "proved", {}),
-        ("kvr-1", "run began", {}),
-        ("kvr-1", "finding", finding_data(bad)),
-        ("kvr-2", "run began", {}),
-        ("kvr-2", "needs you", {"why": "unknown question"}),
+    happened: list[tuple[str, Happened]] = [
+        ("kvr-0", RunBegan()),
+        ("kvr-0", StageDone("reach", 1000.5)),
+        ("kvr-0", HandsDone("plug", "plug it in", 1000.2, 1001.0)),
+        ("kvr-0", Found.of(good)),
+        ("kvr-0", Proved()),
+        ("kvr-1", RunBegan()),
+        ("kvr-1", Found.of(bad)),
+        ("kvr-2", RunBegan()),
+        ("kvr-2", NeedsYou("unknown question")),
     ]
-    entries = [Entry(n, 1001.0 + n, device, kind, data) for n, (device, kind, data) in enumerate(happened)]
+    entries = [Entry(n, 1001.0 + n, device, *written(event)) for n, (device, event) in enumerate(happened)]
     return opened, records(opened.plan, opened.scripts, entries)
 
 
@@ -67,7 +68,10 @@ def test_states_and_what_remains_open(job: Callable[..., Path]) -> None:
     assert found[1].still_open == ["gateway, running: planned 10.44.8.1, read =10.44.8.2"]
     assert found[2].still_open == ["needs a person: unknown question"]
     assert found[3].still_open == ["was not proved"]
-    assert found[0].spans == (Span(Whose.DEVICE, "reach", 1000.5, 1002.0), Span(Whose.HANDS, "plug", 1000.2, 1001.0))
+    assert found[0].memory.spans == [
+        Span(Worker.DEVICE, "reach", 1000.5, 1002.0),
+        Span(Worker.HANDS, "plug", 1000.2, 1001.0),
+    ]
 
 
 def texts(drawing: Drawing | Group) -> list[String]:

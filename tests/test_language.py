@@ -10,42 +10,32 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.test_talk import Player
-from zinger.phrasebook import (
-    Effect,
-    Holds,
-    Phrasebook,
-    PhrasebookError,
-    Said,
-    Take,
-    WordsError,
-    load_family,
-    load_phrasebook,
-    masked,
-    render_lines,
-    shipped_families,
-)
+from tests.talking import Player
+from zinger.phrasebook.book import Phrasebook, Take
 from zinger.phrasebook.examine import examine
+from zinger.phrasebook.load import load_family, load_phrasebook, shipped_families
+from zinger.phrasebook.renamed import rewritten
+from zinger.phrasebook.source import PhrasebookError
+from zinger.phrasebook.steps import Effect, Holds
+from zinger.phrasebook.terminal import typed
+from zinger.phrasebook.words import FilledLine, WordsError, render_lines
 from zinger.phrasebook.writing import FILTERS, flag, folded, mac, mask, pieces, prefix, seconds, unfolded
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.resolve import resolve
 from zinger.plan.setting import Stop
 from zinger.plan.values.secrets import SecretRef
-from zinger.proof import Source, Verdict, gather, judge
-from zinger.script import Script, ScriptPhrase, compile_script
-from zinger.talk import (
-    Done,
-    Failed,
-    Keyring,
-    Manner,
-    RefusedByDevice,
-    Stuck,
-    arrive,
-    hold_interview,
-    say_phrase,
-    take_reading,
-)
+from zinger.proof.facts import gather
+from zinger.proof.findings import Source, Verdict, judge
+from zinger.script.compile import Lines, Script, Shows, Step, StepLine, compile_script
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.interview import hold_interview
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.read import take_reading
+from zinger.talk.errands.send import send_step
+from zinger.talk.errors import RefusedByDevice, Stuck
+from zinger.talk.events import Waits
+from zinger.talk.timing import Timing
 
 # A family with one of everything, in a language that nothing else speaks.
 BOOK = r"""
@@ -58,11 +48,11 @@ noise: ['^# ']
 refusals: ['^no: ']
 warnings: ['^mind: ']
 boot: ['^lathe wakes']
-marks: {serial: 'lathe (?P<value>LX\d+)'}
+identity_lines: {serial: 'lathe (?P<value>LX\d+)'}
 places:
   hail: {notice: 'any key goes on', press: space}
   board: {menu: 'which: ', choices: '^ (?P<key>\d) (?P<text>\S+)$'}
-  in: {asks: 'who: ', enter: harmless}
+  in: {asks: 'who: ', asks_for: user, enter: harmless}
   top: {prompt: '^top> '}
   far: {prompt: '^far> '}
   near: {prompt: '^near> '}
@@ -73,25 +63,25 @@ places:
   q_all: {asks: '^take it: '}
 moves:
   - {from: board, choose: '{{ device }}', to: [in, top]}
-  - {from: in, say: '{{ user }}', to: top}
-  - {from: top, say: long way, to: far, cost: 9}
-  - {from: top, say: to near, to: near}
-  - {from: near, say: to far, to: far}
-  - {from: far, say: back, to: top}
-  - {from: near, say: back, to: top}
+  - {from: in, to: top}
+  - {from: top, send: long way, to: far, cost: 9}
+  - {from: top, send: to near, to: near}
+  - {from: near, send: to far, to: far}
+  - {from: far, send: back, to: top}
+  - {from: near, send: back, to: top}
 prepare:
-  - {title: ground, at: top, say: lay ground, read: ground, shows: flat}
+  - {title: ground, at: top, send: lay ground, read: ground, shows: flat}
 interviews:
   setup:
     first: q_name
-    begin: {at: top, say: ask}
+    begin: {at: top, send: ask}
     again: ctrl-z
     otherwise: {q_name: '', q_net: '', q_more: n}
     summary: {at: q_all, 'yes': 'y', 'no': 'n', take: {net: '^ net (?P<value>.+)$'}}
     ends: [top]
 settings:
   hostname:
-    {in: setup, replies: {q_name: '{{ value }}'}, read: name, also: {at: top, say: 'call {{ value }}', read: name}}
+    {in: setup, replies: {q_name: '{{ value }}'}, read: name, also: {at: top, send: 'call {{ value }}', read: name}}
   wireless.ssids:
     in: setup
     replies:
@@ -112,7 +102,7 @@ settings:
   switch.vlans:
     at: top
     after: [switch.ports]
-    say: |
+    send: |
       {% for v in value %}
       v {{ v.id }} ~> near
       {% if v.name %}
@@ -125,25 +115,25 @@ settings:
     holds: in any order
   switch.ports:
     at: top
-    say: p {{ value | map(attribute='ports') | map('folded') | join(' ') }}
+    send: p {{ value | map(attribute='ports') | map('folded') | join(' ') }}
     read: port
     holds: among others
     shows: |
       {% for p in value.ports %}
       {{ p }} {{ value.vlan }}
       {% endfor %}
-  idle.timeout: {at: top, say: 'idle {{ value }}', confirm: {at: top, say: 'stay {{ value }}', within: 60 s}}
+  idle.timeout: {at: top, send: 'idle {{ value }}', confirm: {at: top, send: 'stay {{ value }}', within: 60 s}}
   services.ssh:
-    {at: top, say: "ssh {{ value | flag('up', 'down') }}", read: ssh, shows: "{{ value | flag('up', 'down') }}"}
+    {at: top, send: "ssh {{ value | flag('up', 'down') }}", read: ssh, shows: "{{ value | flag('up', 'down') }}"}
 readings:
   all:
     at: top
     ask: tell
     take: {name: '^name (?P<value>\S+)$', net: '^net (?P<value>.+)$', ground: '^ground (?P<value>\w+)$',
            vlan: '^vlan (?P<value>.+)$', port: '^port (?P<value>.+)$', ssh: '^ssh (?P<value>\w+)$'}
-keep:
-  - {title: weigh, at: top, say: weigh, expect: '^sound$'}
-  - {title: enact, at: top, say: enact, progress: '(?P<percent>\d+) of 100', patience: 60 s, effect: restarts}
+save:
+  - {title: weigh, at: top, send: weigh, expect: '^sound$'}
+  - {title: enact, at: top, send: enact, progress: '(?P<percent>\d+) of 100', patience: 60 s, effect: restarts}
 """
 SHEET = b"""hostname,site,family,address,ssids,vlans,ports,idle timeout
 lx1,wj,lathe-x1,10.44.8.9,"a psk secret wifi; b open guest","20 staff; 30","1-3 access vlan 20; 7 access vlan 30",10
@@ -166,8 +156,8 @@ def script(book: Phrasebook) -> Script:
     return compile_script(resolve(read_job(JOB), rows, {"lathe-x1": book.rules}).devices[0], book)
 
 
-def phrase(script: Script, setting: str) -> ScriptPhrase:
-    return next(p for p in script.phrases if p.setting == setting)
+def step_of(script: Script, setting: str) -> Step:
+    return next(p for p in script.steps if p.setting == setting)
 
 
 def keys(device: str = "lx1") -> Keyring:
@@ -176,21 +166,23 @@ def keys(device: str = "lx1") -> Keyring:
 
 # -- scripts ------------------------------------------------------------------------------------------
 def test_loops_conditions_order_and_several_lines(script: Script) -> None:
-    assert script.phrases[0].setting == "prepare.0" and script.phrases[0].expected == ("flat",)
-    order = [p.setting for p in script.phrases]
+    assert script.steps[0].setting == "prepare.0" and script.steps[0].shows == Shows("ground", ("flat",))
+    order = [p.setting for p in script.steps]
     assert order.index("switch.ports") < order.index("switch.vlans")
-    assert phrase(script, "switch.vlans").lines == (
-        Said(("v 20",), "near"),
-        Said(("as staff",)),
-        Said(("back",), "top"),
-        Said(("v 30",), "near"),
-        Said(("back",), "top"),
+    assert step_of(script, "switch.vlans").what == Lines(
+        (
+            StepLine(typed("v 20"), "near"),
+            StepLine(typed("as staff")),
+            StepLine(typed("back"), "top"),
+            StepLine(typed("v 30"), "near"),
+            StepLine(typed("back"), "top"),
+        )
     )
-    ports = phrase(script, "switch.ports")
-    assert ports.shown == "p 1-3 7" and ports.expected == ("1 20", "2 20", "3 20", "7 30")
-    assert ports.holds is Holds.AMONG_OTHERS
-    assert phrase(script, "idle.timeout").confirm.say == "stay 10"  # type: ignore[union-attr]
-    assert [(p.title, p.stop, p.effect) for p in script.keep] == [
+    ports = step_of(script, "switch.ports")
+    assert ports.shown == "p 1-3 7"
+    assert ports.shows == Shows("port", ("1 20", "2 20", "3 20", "7 30"), Holds.AMONG_OTHERS)
+    assert step_of(script, "idle.timeout").how.confirm.send == "stay 10"  # type: ignore[union-attr]
+    assert [(p.title, p.stop, p.effect) for p in script.saves] == [
         ("weigh", Stop.SAVE, Effect.NONE),
         ("enact", Stop.SAVE, Effect.RESTARTS),
     ]
@@ -198,44 +190,43 @@ def test_loops_conditions_order_and_several_lines(script: Script) -> None:
 
 def test_an_interview_has_an_answer_for_each_question_in_turn(script: Script) -> None:
     held = script.interviews["setup"]
-    assert {q: [masked(w) for w in turns] for q, turns in held.answers.items()} == {
+    assert {q: [deed.shown for deed in turns] for q, turns in held.answers.items()} == {
         "q_name": ["lx1"],
         "q_net": ["a", "b"],
         "q_more": ["y", "n"],
         "q_key": ["••••••••"],
     }
-    assert phrase(script, "hostname").also is not None
+    assert step_of(script, "hostname").also is not None
 
 
 @pytest.mark.parametrize(
     ("sheet", "why"),
     [
-        (SHEET.replace(b"lx1,", b"lx1-is-too-long,"), "no answer that q name takes"),
+        (SHEET.replace(b"lx1,", b"lx1-is-too-long,"), "is not an answer that q name takes"),
         (SHEET.replace(b'30"', b'30 a-name-that-is-longer-than-forty-characters-is"'), "a line of 49 characters"),
     ],
 )
 def test_what_the_family_would_not_take_is_caught_before_it_is_said(book: Phrasebook, sheet: bytes, why: str) -> None:
     device = resolve(read_job(JOB), read_sheet(sheet)[0], {"lathe-x1": book.rules}).devices[0]
-    blocked = [u for u in compile_script(device, book).unsaid if u.blocks]
+    blocked = [u for u in compile_script(device, book).not_sent if u.blocks]
     assert len(blocked) == 1 and why in blocked[0].why
 
 
 # -- talk ---------------------------------------------------------------------------------------------
 def talk(book: Phrasebook, errand: Any, shown: bytes, replies: list[bytes]) -> tuple[Any, list[str]]:
-    player = Player(book, replies)
-    player.talk.manner = player.talk.standing.manner = Manner(boots_in=1.0, echo_check=False)
-    return player.run(errand, shown), [said.rstrip("\r") for said in player.said]
+    player = Player(book, replies, timing=Timing(boots_in=1.0, echo_check=False))
+    return player.run(errand, shown), [said.rstrip("\r") for said in player.sent]
 
 
 def test_notices_are_passed_a_menu_offers_and_the_cheapest_way_is_taken(book: Phrasebook) -> None:
     ended, said = talk(
         book,
-        arrive(book, "far", keys()),
+        arrive(book.map, "far", keys()),
         b"any key goes on",
         [b"\r\n 1 other\r\n 2 lx1\r\nwhich: ", b"\r\nwho: ", b"\r\ntop> ", b"\r\nnear> ", b"\r\nfar> "],
     )
-    assert isinstance(ended, Done) and said == [" ", "2", "u", "to near", "to far"]
-    ended, said = talk(book, arrive(book, "far", keys("lx9")), b" 1 other\r\nwhich: ", [])
+    assert ended.error is None and said == [" ", "2", "u", "to near", "to far"]
+    ended, said = talk(book, arrive(book.map, "far", keys("lx9")), b" 1 other\r\nwhich: ", [])
     assert isinstance(ended.error, Stuck) and "does not offer lx9; it offers other" in str(ended.error) and said == []
 
 
@@ -256,7 +247,7 @@ def test_an_interview_is_answered_by_what_it_asks_and_keeps_what_is_right(book: 
     """The last `more {n}` is answered by Enter alone, since n is what stands there."""
     held = script.interviews["setup"]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ", list(INTERVIEW))
-    assert isinstance(ended, Done), ended
+    assert ended.error is None, ended
     assert said == ANSWERS
 
 
@@ -266,7 +257,7 @@ def test_a_half_answered_interview_is_begun_anew_and_a_wrong_summary_is_not_take
     held = script.interviews["setup"]
     wrong = [b"\r\nname {lathe}: ", *INTERVIEW[1:6], b"\r\n net a\r\n net x\r\ntake it: "]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *INTERVIEW])
-    assert isinstance(ended, Done), ended
+    assert ended.error is None, ended
     assert said == ["\x1a", *ANSWERS[1:7], "n", *ANSWERS[1:]]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *wrong])
     assert isinstance(ended.error, Stuck) and "summary shows wireless networks otherwise" in str(ended.error)
@@ -275,7 +266,7 @@ def test_a_half_answered_interview_is_begun_anew_and_a_wrong_summary_is_not_take
 def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script) -> None:
     held = script.interviews["setup"]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"top> ", [b"\r\nname {x}: "] * 99)
-    assert isinstance(ended, Failed) and "again and again" in str(ended.error) and len(said) < 10
+    assert "again and again" in str(ended.error) and len(said) < 10
     ended, said = talk(
         book,
         hold_interview(book, script, held, keys()),
@@ -286,47 +277,43 @@ def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script
 
 
 def test_lines_lead_where_they_say_or_the_phrase_stops(book: Phrasebook, script: Script) -> None:
-    vlans = phrase(script, "switch.vlans")
+    vlans = step_of(script, "switch.vlans")
     replies = [b"\r\nnear> ", b"\r\nmind: slow\r\nnear> ", b"\r\ntop> ", b"\r\nnear> ", b"\r\ntop> "]
-    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", list(replies))
-    assert isinstance(ended, Done) and ended.result.warnings == ("mind: slow",)
-    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", [b"\r\nno: not now\r\ntop> "])
+    ended, said = talk(book, send_step(book, vlans, keys()), b"top> ", list(replies))
+    assert ended.error is None and ended.result().warnings == ("mind: slow",)
+    ended, said = talk(book, send_step(book, vlans, keys()), b"top> ", [b"\r\nno: not now\r\ntop> "])
     assert isinstance(ended.error, RefusedByDevice) and said == ["v 20"]
-    ended, said = talk(book, say_phrase(book, vlans, keys()), b"top> ", [b"\r\ntop> "])
-    assert not isinstance(ended, Done) and "stood at top" in str(ended.error) and said == ["v 20"]
+    ended, said = talk(book, send_step(book, vlans, keys()), b"top> ", [b"\r\ntop> "])
+    assert ended.error is not None and "stood at top" in str(ended.error) and said == ["v 20"]
 
 
 def test_progress_is_told_and_its_silence_has_an_end(book: Phrasebook, script: Script) -> None:
-    player = Player(book, [])
-    player.talk.manner = player.talk.standing.manner = Manner(boots_in=1.0, echo_check=False)
-    player.talk.begin(say_phrase(book, script.keep[1], keys()), player.now)
+    player = Player(book, [], timing=Timing(boots_in=1.0, echo_check=False))
+    running = player.talk.begin(send_step(book, script.saves[1], keys()), player.now)
     player.show(b"top> ")
     player.now += 1
     player.poll()
-    assert player.said == ["enact\r"]
+    assert player.sent == ["enact\r"]
     for percent in range(0, 100, 20):
         player.now += 50
         player.show(f"\r{percent} of 100".encode())
-    why = [e.why for e in player.talk.take_events() if type(e).__name__ == "Told"]
+    why = [e.why for e in player.talk.take_events() if isinstance(e, Waits)]
     assert why[-1] == "enact, 80 %"
-    ended = player.poll()
-    while not isinstance(ended, (Done, Failed)):
-        player.now = max(player.now + 1, ended.until)
-        ended = player.poll()
-    assert isinstance(ended, Failed) and "does not know" in str(ended.error)
+    ended = player.end(running)
+    assert "Unknown prompt" in str(ended.error)
 
 
 def test_a_reading_torn_by_log_lines_is_asked_again(book: Phrasebook) -> None:
     torn, whole = b"\r\nname l\r\n# fan\r\nx1\r\ntop> ", b"\r\nname lx1\r\ntop> "
     ended, said = talk(book, take_reading(book, book.readings["all"], keys()), b"top> ", [torn, whole])
-    assert ended == Done(("name lx1",)) and said == ["tell", "tell"]
+    assert ended.result() == (("name lx1",)) and said == ["tell", "tell"]
 
 
 @pytest.mark.parametrize(("shown", "serial"), [(b"lathe LX77\r\ntop> ", "LX77"), (b"top> ", None)])
 def test_what_a_console_shows_of_its_box_is_remembered(book: Phrasebook, shown: bytes, serial: str | None) -> None:
     player = Player(book, [])
-    player.run(arrive(book, "top", keys()), shown)
-    assert player.talk.standing.marks.get("serial") == serial
+    player.run(arrive(book.map, "top", keys()), shown)
+    assert player.talk.locator.identity.get("serial") == serial
 
 
 # -- facts --------------------------------------------------------------------------------------------
@@ -421,7 +408,7 @@ def test_other_writings_and_what_is_none() -> None:
 def test_a_value_can_never_add_a_line_or_a_way(value: str) -> None:
     with pytest.raises(WordsError):
         render_lines("say {{ value }} ~> top", value=value)
-    assert render_lines("say {{ value }} ~> top", value="x ~> far") == (Said(("say x ~> far",), "top"),)
+    assert render_lines("say {{ value }} ~> top", value="x ~> far") == (FilledLine(("say x ~> far",), "top"),)
 
 
 def test_a_secret_inside_something_else_is_not_said() -> None:
@@ -433,15 +420,15 @@ def test_a_secret_inside_something_else_is_not_said() -> None:
 def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() -> None:
     books = shipped_families()
     s2, s9 = books["quern-s2"], books["quern-s9"]
-    assert set(s2.places) < set(s9.places) and "switch.routes" in s9.phrases and "switch.routes" not in s2.phrases
-    assert len(s9.moves) == len(s2.moves) + 2 and "port" in s9.readings["everything"].take
+    assert set(s2.places) < set(s9.places) and "switch.routes" in s9.steps and "switch.routes" not in s2.steps
+    assert len(s9.map.moves) == len(s2.map.moves) + 2 and "port" in s9.readings["everything"].take
     child = (
-        "family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n  - {from: base, say: x, to: nowhere}\n"
+        "family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n  - {from: base, send: x, to: nowhere}\n"
     )
     with pytest.raises(PhrasebookError) as caught:
         load_family(child, "own.yaml")
     told = str(caught.value)
-    assert f"own.yaml:6 (moves.{len(s2.moves)}.to): no place is called 'nowhere'" in told, told
+    assert f"own.yaml:6 (moves.{len(s2.map.moves)}.to): no place is called 'nowhere'" in told, told
     assert "quern-s2.yaml:" in told and "no place is called 'guard'" in told
     for like, why in (("own", "no other family"), ("nothing", "no other family")):
         with pytest.raises(PhrasebookError, match=why):
@@ -456,15 +443,31 @@ FAULTS = [
     ("within: 60 s", "within: a while", "write it like 90 s"),
     ("in: setup, replies: {q_name", "in: set-up, replies: {q_name", "did you mean setup?"),
     ("v {{ v.id }} ~> near", "v {{ v.id }} ~> neer", "did you mean near?"),
-    ("at: top, say: weigh,", "at: top,", "'say' is missing"),
-    ("marks: {serial:", "marks: {seriel:", "did you mean serial?"),
+    ("at: top, send: weigh,", "at: top,", "'send' is missing"),
+    ("identity_lines: {serial:", "identity_lines: {seriel:", "did you mean serial?"),
     ("{net: '^ net (?P<value>.+)$'}", "{net: '^ net .+$'}", "no group named value"),
     ("again: ctrl-z", "again: ctrl-zz", "did you mean ctrl-z?"),
-    ("  - {from: near, say: back,", "  - {from: near, say: back, press: q,", "exactly one of say, press"),
+    ("  - {from: near, send: back,", "  - {from: near, send: back, press: q,", "exactly one of send, press"),
+    ("  - {from: in, to: top}", "  - {from: top, send: '{{ password }}', to: top}", "asks_for: password"),
+    ("at: top, send: weigh,", "at: top, say: weigh,", "'say' is now 'send'"),
+    ("  switch.vlans:", "  edge.inside:", "edge.inside is now edge.local"),
     ("typing: {cancel: ctrl-x,", "typing: {screen: wide, cancel: ctrl-x,", "write it like 80x24"),
     ("after: [switch.ports]", "after: [switch.prots]", "did you mean switch.ports?"),
     ("    first: q_name", "    frist: q_name", "did you mean first?"),
 ]
+
+
+def test_a_file_in_the_old_words_is_put_into_the_new_ones_and_nothing_else_is_touched() -> None:
+    old = BOOK.replace("send:", "say:").replace("\nsave:", "\nkeep:").replace("\nidentity_lines:", "\nmarks:")
+    old = old.replace(", asks_for: user", "").replace("{from: in, to: top}", "{from: in, say: '{{ user }}', to: top}")
+    with pytest.raises(PhrasebookError, match="is now"):
+        load_phrasebook(old, "lathe-x1.yaml")
+    new = rewritten(old, "lathe-x1.yaml")
+    assert load_phrasebook(new, "lathe-x1.yaml").steps.keys() == load_phrasebook(BOOK, "lathe-x1.yaml").steps.keys()
+    differing = [(a, b) for a, b in zip(old.split("\n"), new.split("\n"), strict=True) if a != b]
+    assert all(a.replace("say:", "send:").replace("keep:", "save:").replace("marks:", "identity_lines:") in
+               (b, b.replace(", asks_for: user", "")) for a, b in differing)  # fmt: skip
+    assert rewritten(new, "lathe-x1.yaml") == new
 
 
 @pytest.mark.parametrize(("right", "wrong", "why"), FAULTS)

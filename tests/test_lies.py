@@ -8,7 +8,7 @@ from importlib import resources
 from tests.conftest import Practice, zinger
 from tests.test_run import carried
 from zinger.plan.values.secrets import SecretRef
-from zinger.proof import Source, Verdict
+from zinger.proof.findings import Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.job import OpenJob, Options, Run
 from zinger.store.vault import Vault
@@ -54,7 +54,7 @@ async def test_a_door_opened_by_hand_is_found_from_inside_and_outside(practice: 
         "ascend",
         "ascend",
     )
-    run, job = await carried(practice.folder, power_cut=False, speak=False)
+    run, job = await carried(practice.folder, power_cut=False, sends=False)
     line = job.board.lines[practice.device]
     assert run.proved() == [] and line.mood is Mark.DIFFERS
     verdicts = {f.source: (f.read, f.verdict) for f in line.findings.values() if f.setting == "services.telnet"}
@@ -108,7 +108,7 @@ async def test_an_account_with_another_secret_is_found_from_outside(practice: Pr
     run, _ = await carried(practice.folder, power_cut=False)
     await run.stop()
     zinger("secret", practice.folder.path, f"{practice.device}/viewer", stdin="another-secret-99\n")
-    run, job = await carried(practice.folder, power_cut=False, speak=False)
+    run, job = await carried(practice.folder, power_cut=False, sends=False)
     wrong = job.board.lines[practice.device].differing
     assert [(f.setting, f.source) for f in wrong] == [("sign-in.signal-view", Source.OUTSIDE)]
     assert "sign-in of signal-view was refused" in wrong[0].evidence and "another-secret" not in wrong[0].evidence

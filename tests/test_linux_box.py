@@ -219,7 +219,7 @@ def test_over_ssh_the_link_moves_and_is_found_again(box: Box) -> None:
     assert proved["proved"] == 1
     as_planned(box)
     journal = Journal(box.job / "journal.db")
-    said = [e.data["setting"] for e in journal.entries("kvr-wj-rt9") if e.kind == "said"]
+    said = [e.data["setting"] for e in journal.entries("kvr-wj-rt9") if e.kind == "sent"]
     journal.close()
     assert said.count("management.address") == 1
     every = b"".join(p.read_bytes() for p in box.job.rglob("*") if p.is_file())

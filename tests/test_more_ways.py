@@ -10,7 +10,7 @@ import pytest
 
 from tests.conftest import ONE_DEVICE, Practice, zinger
 from tests.test_run import carried
-from zinger.proof import Source
+from zinger.proof.findings import Source
 from zinger.run.board import Mark
 from zinger.run.job import OpenJob
 from zinger.run.memory import remember
@@ -25,8 +25,8 @@ async def test_a_dhcp_client_is_said_and_proved_from_its_console(practice: Pract
     job = OpenJob(practice.folder)
     assert job.plan.errors() == ()
     script = job.scripts[practice.device]
-    assert [p.shown for p in script.phrases if p.setting == "management.address"] == ["address lease"]
-    assert not any(p.setting == "management.gateway" for p in script.phrases)
+    assert [p.shown for p in script.steps if p.setting == "management.address"] == ["address lease"]
+    assert not any(p.setting == "management.gateway" for p in script.steps)
     await practice.yard.ask("lease", device=practice.device, address="10.44.8.131/24")
     run, job = await carried(practice.folder)
     assert run.proved() == [practice.device]
@@ -66,7 +66,7 @@ def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[...
     entries = list(journal.entries("kvr-wj-sw1"))
     journal.close()
     began = [i for i, e in enumerate(entries) if e.kind == "run began"]
-    assert len(began) == 2 and not [e for e in entries[began[1] :] if e.kind in ("say", "renewed")]
+    assert len(began) == 2 and not [e for e in entries[began[1] :] if e.kind in ("send", "renewed")]
 
 
 async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:

@@ -13,14 +13,15 @@ from hypothesis import strategies as st
 from tests.conftest import zinger
 from tests.test_checks import BRIDGE, EDGE, RULES, SWITCH, TRAITS, VOICE, WIRELESS, Row, files_of, of, other, sw
 from zinger.files import FileError, write_whole
-from zinger.phrasebook import Families, PhrasebookError, load_family
+from zinger.phrasebook.load import Families, load_family
+from zinger.phrasebook.source import PhrasebookError
 from zinger.plan.files.documents import CsvSheet, JobDocument
 from zinger.plan.files.jobfile import UnreadableError, read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.files.transfer import propose, take
 from zinger.plan.resolve import resolve
 from zinger.run.job import OpenJob
-from zinger.script import compile_script
+from zinger.script.compile import compile_script
 from zinger.store.folder import JobFolder
 
 # check, rows that look like its example but are right

@@ -6,7 +6,10 @@ from importlib import resources
 
 import pytest
 
-from zinger.phrasebook import Phrasebook, PhrasebookError, WordsError, load_phrasebook, masked, render
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.load import load_phrasebook
+from zinger.phrasebook.source import PhrasebookError
+from zinger.phrasebook.words import WordsError, masked, render
 from zinger.plan.values.secrets import SecretRef
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
@@ -14,18 +17,18 @@ KNOWN = frozenset({"user", "password", "new_password"})
 
 
 def test_every_phrase_and_reading_can_be_reached_from_every_prompt(quern: Phrasebook) -> None:
-    goals = {p.at for _, p in quern.every_phrase()} | {r.at for r in quern.readings.values()}
+    goals = {step.how.at for _, step in quern.every_step()} | {r.at for r in quern.readings.values()}
     for start in quern.places:
         for goal in goals - {start}:
-            assert quern.next_move(start, goal, KNOWN), f"no way from {start} to {goal}"
+            assert quern.map.next_move(start, goal, KNOWN), f"no way from {start} to {goal}"
 
 
 def test_a_whole_prompt_wins_over_a_half_typed_one(quern: Phrasebook) -> None:
-    found = quern.recognise("<a : base/doors/ssh> ")
+    found = quern.terminal.recognise("<a : base/doors/ssh> ")
     assert found and found[0].name == "door_ssh" and found[1]["half_typed"] == ""
-    found = quern.recognise("<a : base> tel")
+    found = quern.terminal.recognise("<a : base> tel")
     assert found and found[1]["half_typed"] == "tel"
-    assert quern.recognise("mesh backhaul radio? ") is None
+    assert quern.terminal.recognise("mesh backhaul radio? ") is None
 
 
 FAULTS = [
@@ -33,8 +36,8 @@ FAULTS = [
     ("to: mgmt}", "to: mgnt}", "moves", "did you mean mgmt?"),
     ("  management.vlan:", "  management.vlna:", "settings.management.vlna", "did you mean management.vlan?"),
     ("read: gateway}", "read: gatway}", "settings.management.gateway.read", "did you mean gateway?"),
-    ("'{{ user }}'", "'{{ usr }}'", "moves.0.say", "did you mean user?"),
-    ("rename {{ value }}", "rename {{ value", "settings.hostname.say", "is broken"),
+    ("'{{ user }}'", "'{{ usr }}'", "moves.0.send", "did you mean user?"),
+    ("rename {{ value }}", "rename {{ value", "settings.hostname.send", "is broken"),
     ("boots_in: 90 s", "boots_in: soon", "factory.boots_in", "write it like 90 s"),
     ("title: Quern S2", "titel: Quern S2", "titel", "did you mean title?"),
     ("home: base ", "home: bass ", "home", "did you mean base?"),

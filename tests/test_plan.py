@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zinger.phrasebook import shipped_families
+from zinger.phrasebook.load import shipped_families
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Layer, Plan
@@ -60,8 +60,8 @@ def test_values_know_where_they_come_from() -> None:
     assert values["idle.timeout"].value == 5 and values["idle.timeout"].origin.label == "role core"
     assert values["management.address"].shown == "10.44.8.11/24"
     assert values["management.gateway"].origin.layer is Layer.DERIVED
-    assert accounts_of(plan.devices[0])[0][1].secret == SecretRef("kvr-wj-sw1/administrator")
-    assert accounts_of(plan.devices[0])[1][1].secret == SecretRef("shared-view")
+    assert accounts_of(plan.devices[0])[0].secret == SecretRef("kvr-wj-sw1/administrator")
+    assert accounts_of(plan.devices[0])[1].secret == SecretRef("shared-view")
 
 
 @pytest.mark.parametrize(

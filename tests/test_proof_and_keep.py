@@ -13,14 +13,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.families import FamilyRules
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.resolve import resolve
 from zinger.plan.values.secrets import MASK, SecretRef
-from zinger.proof import Source, Verdict, gather, judge, proved, to_say
-from zinger.script import Script, compile_script
+from zinger.proof.facts import gather
+from zinger.proof.findings import Source, Verdict, judge, proved, to_send
+from zinger.script.compile import Script, compile_script
 from zinger.store.journal import Journal, JournalError
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
@@ -51,7 +52,7 @@ SHOWN = (
 
 def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Script) -> None:
     findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
-    assert all(f.holds for f in findings) and len(findings) == len(script.phrases)
+    assert all(f.holds for f in findings) and len(findings) == len(script.steps)
     dns = next(f for f in findings if f.setting == "dns.servers")
     assert dns.evidence.split("\n") == [SHOWN[5], SHOWN[6]]
 
@@ -75,12 +76,12 @@ def test_each_difference_is_found_and_said_again(
     facts = gather(quern.readings["everything"].take, tuple(instead if i == line else x for i, x in enumerate(SHOWN)))
     wrong = [f for f in judge(script, facts, Source.STARTUP) if not f.holds]
     assert [(f.setting, f.verdict) for f in wrong] == [(setting, verdict)]
-    assert [p.setting for p in to_say(script, facts)] == [setting]
+    assert [p.setting for p in to_send(script, facts)] == [setting]
 
 
 def test_proved_needs_every_owed_finding(quern: Phrasebook, script: Script) -> None:
     findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
-    owed = [(p.setting, Source.RUNNING) for p in script.phrases]
+    owed = [(p.setting, Source.RUNNING) for p in script.steps]
     assert proved(findings, owed)
     assert not proved(findings, [*owed, ("hostname", Source.STARTUP)])
     assert not proved(findings[1:], owed)
@@ -188,8 +189,8 @@ def test_a_recording_is_asciicast_v2(tmp_path: Path) -> None:
     recording = Recording(tmp_path / "records" / "a.cast", "sw1, console")
     recording.shown("caf\u00e9".encode()[:4])
     recording.shown("caf\u00e9".encode()[4:])
-    recording.said("tell all")
-    recording.mark("hostname")
+    recording.typed("tell all")
+    recording.marker("hostname")
     recording.close()
     head, *events = [json.loads(line) for line in (tmp_path / "records" / "a.cast").read_text().splitlines()]
     assert head["version"] == 2 and head["width"] == 80 and head["height"] == 24

@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import zinger
 from tests.test_transfer import workbook
 from zinger.handover.map import columns
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.headings import match_headings, meaning_of
 from zinger.plan.files.jobfile import UnreadableError
 from zinger.plan.files.transfer import Proposal, propose, take

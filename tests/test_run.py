@@ -120,8 +120,8 @@ async def test_dropped_characters_and_bursts_never_execute_a_damaged_line(practi
     await practice.yard.ask("fault", device=practice.device, kind="drop", amount=211)
     run, job = await carried(practice.folder)
     assert run.proved() == [practice.device]
-    said = {p.shown for p in job.scripts[practice.device].phrases} | {"keep", "tell all", "tell all startup"}
-    moves = {m.say for m in job.books["quern-s2"].moves}
+    said = {p.shown for p in job.scripts[practice.device].steps} | {"keep", "tell all", "tell all startup"}
+    moves = {m.act.shown for m in job.books["quern-s2"].map.moves}
     await run.stop()
     for line in await practice.heard():
         if ": " in line and "signed" not in line:
@@ -134,7 +134,7 @@ async def test_a_cut_console_is_found_again(practice: Practice) -> None:
     run = Run(job, Options(power_cut=False))
     await run.start()
     line = job.board.lines[practice.device]
-    while line.stops[job.scripts[practice.device].phrases[3].stop] is not Mark.SAID:
+    while line.stops[job.scripts[practice.device].steps[3].stop] is not Mark.SENT:
         await asyncio.sleep(0.005)
     await practice.yard.ask("fault", device=practice.device, kind="cut")
     await asyncio.wait_for(run.wait(), 30)
@@ -186,7 +186,7 @@ async def test_the_wrong_box_is_not_spoken_to(practice: Practice) -> None:
     (practice.folder.path / "devices.csv").write_text(swapped)
     run, job = await carried(practice.folder)
     line = job.board.lines[practice.device]
-    assert line.mood is Mark.NEEDS_YOU and "its serial is QS2-0411; the plan says QS2-0999" in line.sentence
+    assert line.mood is Mark.NEEDS_YOU and "Wrong device: serial QS2-0411, expected QS2-0999" in line.sentence
     assert not any("base/" in heard for heard in await practice.heard())
     await run.stop()
 
@@ -203,7 +203,7 @@ async def test_a_refused_secret_is_said_with_the_devices_words(practice: Practic
     assert done.returncode == 0
     run, job = await carried(practice.folder, power_cut=False)
     line = job.board.lines[practice.device]
-    administrator = next(p for p in line.phrases if p.setting == "accounts.administrator")
+    administrator = next(p for p in line.steps if p.setting == "accounts.administrator")
     assert administrator.mark is Mark.DIFFERS and administrator.note == "refused: shorter than 12"
     assert line.mood is Mark.DIFFERS and run.proved() == []
     await run.stop()
@@ -237,7 +237,7 @@ def _has(folder: Path, kind: str) -> bool:
         return False
 
 
-@pytest.mark.parametrize("kind", ["may sign in", "renewed", "say", "said", "finding"])
+@pytest.mark.parametrize("kind", ["may sign in", "renewed", "send", "sent", "finding"])
 def test_killed_at_any_point_it_finishes_and_says_nothing_twice(job: Callable[..., Path], kind: str) -> None:
     folder = job("crash", devices_csv=ONE_DEVICE, practice_yaml=FAST)
     crash_at(kind, folder)

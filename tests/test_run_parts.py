@@ -14,69 +14,93 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zinger.link.base import Link
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.setting import Stop
 from zinger.plan.subnets import laptop_address
 from zinger.plan.values.secrets import SecretRef
-from zinger.proof import Finding, Source, Verdict
+from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Hands, HandsNeeded, Verb
 from zinger.run.job import OpenJob
-from zinger.run.memory import credentials, finding_data, finding_of, remember
+from zinger.run.memory import Span, Worker, credentials, remember
 from zinger.run.pump import Pump, TakenOver
 from zinger.run.turns import Turns
+from zinger.store.entries import (
+    Booted,
+    Found,
+    Happened,
+    MaySignIn,
+    NeedsYou,
+    Proved,
+    Renewed,
+    RunBegan,
+    RunEnded,
+    StageDone,
+    WasRefused,
+    read,
+    written,
+)
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Entry
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
-from zinger.talk import Conversation, Interrupted, Keyring, Manner, arrive, take_reading
+from zinger.talk.conversation import Conversation
+from zinger.talk.driver import Running
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.read import take_reading
+from zinger.talk.errors import Interrupted
+from zinger.talk.surface import Wait
+from zinger.talk.terminal.surface import Send
+from zinger.talk.timing import Timing
 
 FINDING = Finding("sw1", "hostname", "hostname", Source.STARTUP, "sw1", "sw2", "   name ... sw2", Verdict.DIFFERS)
 
 
-def entries(*kinds: tuple[str, dict[str, Any]]) -> list[Entry]:
-    return [Entry(n, 1000.0 + n, "sw1", kind, data) for n, (kind, data) in enumerate(kinds)]
+def journal_of(*events: Happened) -> list[Entry]:
+    return [Entry(n, 1000.0 + n, "sw1", *written(event)) for n, event in enumerate(events)]
 
 
 def test_memory_is_a_fold_over_the_journal() -> None:
     memory = remember(
-        entries(
-            ("run began", {}),
-            ("may sign in", {"user": "installer", "secret": "sw1/factory account"}),
-            ("booted", {"seconds": 4.5}),
-            ("renewed", {"user": "installer", "secret": "sw1/factory account"}),
-            ("stage", {"stage": "reach", "began": 1001.0}),
-            ("refused", {"setting": "hostname", "words": "no"}),
-            ("finding", finding_data(FINDING)),
-            ("needs you", {"why": "because"}),
+        journal_of(
+            RunBegan(),
+            MaySignIn("installer", "sw1/factory account"),
+            Booted(4.5),
+            Renewed("installer", "sw1/factory account"),
+            StageDone("reach", 1001.0),
+            WasRefused("hostname", "no"),
+            Found.of(FINDING),
+            NeedsYou("because"),
         )
     )
     assert memory.accepted == [("installer", "sw1/factory account")] and memory.boots_in == 4.5
     assert memory.findings["hostname", Source.STARTUP] == FINDING and memory.needs_you == "because"
-    assert memory.stages == [("reach", 1001.0, 1004.0)] and memory.refused == {"hostname": "no"}
-    again = remember(entries(("finding", finding_data(FINDING)), ("run began", {"speaks": False}), ("proved", {})))
+    assert memory.spans == [Span(Worker.DEVICE, "reach", 1001.0, 1004.0)] and memory.refused == {"hostname": "no"}
+    again = remember(journal_of(Found.of(FINDING), RunBegan(sends=False), Proved()))
     assert again.findings and again.proved_at == 1002.0
-    assert not remember(entries(("finding", finding_data(FINDING)), ("run began", {"speaks": True}))).findings
-    assert finding_of("sw1", finding_data(FINDING)) == FINDING
+    assert not remember(journal_of(Found.of(FINDING), RunBegan())).findings
+
+
+@pytest.mark.parametrize("event", [Renewed("a", "b"), Found.of(FINDING), RunEnded({"a": "b"}), NeedsYou("why")])
+def test_an_event_is_read_back_as_it_was_written_and_a_strange_one_is_skipped(event: Happened) -> None:
+    kind, data = written(event)
+    assert read(Entry(1, 0.0, "sw1", kind, {**data, "of a later version": 1})) == event
+    assert read(Entry(1, 0.0, "sw1", f"{kind}?", data)) is None and read(Entry(1, 0.0, "sw1", kind, {})) is None
 
 
 def test_credentials_come_in_the_order_of_belief(job: Callable[..., Path], quern: Phrasebook) -> None:
     device = OpenJob(JobFolder(job())).plan.devices[0]
-    names = lambda memory: [str(ref.name) for _, ref in credentials(device, quern, memory)]  # noqa: E731
-    fresh = names(remember([]))
-    assert fresh[0] == "factory/quern-s2" and len(fresh) == 3
-    half = names(remember(entries(("may sign in", {"user": "installer", "secret": "kvr-wj-sw1/factory account"}))))
-    assert half[:2] == ["factory/quern-s2", "kvr-wj-sw1/factory account"]
-    done = names(
-        remember(
-            entries(
-                ("renewed", {"user": "installer", "secret": "kvr-wj-sw1/factory account"}),
-                ("may sign in", {"user": "kettle-admin", "secret": "kvr-wj-sw1/administrator"}),
-            )
-        )
-    )
-    assert done == ["kvr-wj-sw1/factory account", "kvr-wj-sw1/administrator", "factory/quern-s2"]
+
+    def names(*events: Happened) -> list[str]:
+        return [ref.name for _, ref in credentials(device, quern, remember(journal_of(*events)))]
+
+    mine = "kvr-wj-sw1/factory account"
+    assert names()[0] == "factory/quern-s2" and len(names()) == 3
+    assert names(MaySignIn("installer", mine))[:2] == ["factory/quern-s2", mine]
+    done = names(Renewed("installer", mine), MaySignIn("kettle-admin", "kvr-wj-sw1/administrator"))
+    assert done == [mine, "kvr-wj-sw1/administrator", "factory/quern-s2"]
 
 
 async def test_hands_are_asked_once_listed_in_order_and_done_by_a_person() -> None:
@@ -110,14 +134,14 @@ def test_the_laptop_gets_an_address_that_nobody_has(used: set[int]) -> None:
     assert laptop_address(ip_network("10.44.8.0/30"), map(ip_address, ("10.44.8.1", "10.44.8.2"))) is None
 
 
-def test_a_stop_shows_the_worst_of_its_phrases(job: Callable[..., Path]) -> None:
+def test_a_stop_shows_the_worst_of_its_steps(job: Callable[..., Path]) -> None:
     line = OpenJob(JobFolder(job())).board.lines["kvr-wj-sw1"]
     assert line.stops[Stop.ROLE] is Mark.NONE and line.stops[Stop.SERVICES] is Mark.AHEAD
-    line.phrase("idle.timeout", Mark.SAID)
+    line.step("idle.timeout", Mark.SENT)
     assert line.stops[Stop.SERVICES] is Mark.NOW
     for setting in ("banner", "services.ssh", "services.telnet", "services.http", "syslog.servers"):
-        line.phrase(setting, Mark.SAID)
-    assert line.stops[Stop.SERVICES] is Mark.SAID
+        line.step(setting, Mark.SENT)
+    assert line.stops[Stop.SERVICES] is Mark.SENT
     line.find(Finding("x", "banner", "banner", Source.RUNNING, "a", "b", "c", Verdict.DIFFERS))
     assert line.stops[Stop.SERVICES] is Mark.DIFFERS and len(line.differing) == 1
     line.stop(Stop.ROLE, Mark.NOW)
@@ -127,14 +151,17 @@ def test_a_stop_shows_the_worst_of_its_phrases(job: Callable[..., Path]) -> None
 def test_a_transcript_is_bounded_and_its_marks_stay_in_place() -> None:
     transcript = Transcript()
     transcript.add(b"one\r\n")
-    transcript.mark("said", "a")
+    transcript.annotate("sent", "a")
     for _ in range(40):
         transcript.add(b"x" * 4096)
-    transcript.mark("person")
+    transcript.annotate("person")
     start, data = transcript.since(0)
     assert start == transcript.begin > 5 and len(data) <= 132 * 1024 and transcript.end == 5 + 40 * 4096
-    assert [(m.kind, m.position) for m in transcript.marks_after(0)] == [("said", 5), ("person", transcript.end)]
-    assert transcript.marks_after(2) == [] and transcript.since(transcript.end - 3) == (transcript.end - 3, b"xxx")
+    assert [(m.kind, m.position) for m in transcript.annotations_after(0)] == [("sent", 5), ("person", transcript.end)]
+    assert transcript.annotations_after(2) == [] and transcript.since(transcript.end - 3) == (
+        transcript.end - 3,
+        b"xxx",
+    )
 
 
 class Loop(Link):
@@ -156,7 +183,9 @@ class Loop(Link):
 def pump(book: Phrasebook, link: Link, recording: Recording | None = None) -> Pump:
     secrets = {SecretRef("f"): "unpack-me", SecretRef("n"): "new-secret-1"}
     made = Pump(
-        Conversation(book, Manner(settle=0.02, nudge=0.02, boots_in=1)), secrets.__getitem__, Masker(secrets.values())
+        Conversation(book.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1)),
+        secrets.__getitem__,
+        Masker(secrets.values()),
     )
     made.join(link, recording)
     return made
@@ -180,7 +209,7 @@ async def test_secrets_are_said_in_full_and_recorded_masked(quern: Phrasebook, t
     recording = Recording(tmp_path / "a.cast", "sw, console")
     carried = pump(quern, link, recording)
     link.heard(b"who is there? ")
-    at = await carried.do(arrive(quern, "base", keys()))
+    at = await carried.do(arrive(quern.map, "base", keys()))
     carried.leave()
     assert at.captured == {"hostname": "sw"} and link.closed
     assert b"unpack-me\r" in link.sent
@@ -195,45 +224,40 @@ async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tm
     link = Loop([*SESSION, b"tell all", page])
     carried = pump(quern, link, Recording(tmp_path / "a.cast", "sw, console"))
     link.heard(b"who is there? ")
-    await carried.do(arrive(quern, "base", keys()))
+    await carried.do(arrive(quern.map, "base", keys()))
     lines = await carried.do(take_reading(quern, quern.readings["everything"], keys()))
     carried.leave()
     events = [json.loads(line) for line in (tmp_path / "a.cast").read_text().splitlines()[1:]]
     said = [text for _, code, text in events if code == "i"]
 
-    fresh = Conversation(quern, Manner(settle=0.02, nudge=0.02, boots_in=1))
-    errands = [arrive(quern, "base", keys()), take_reading(quern, quern.readings["everything"], keys())]
+    fresh = Conversation(quern.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1))
     again: list[str] = []
-    result: Any = None
-    fresh.begin(errands.pop(0), 0.0)
+    arriving = fresh.begin(arrive(quern.map, "base", keys()), 0.0)
+    taking: Running[tuple[str, ...]] | None = None
     for at, code, text in events:
         if code != "o":
             continue
         fresh.receive(text.encode(), at + 1)
         for later in (0.0, 0.03):  # at once, and once it held still
-            while type(action := fresh.next_action(at + 1 + later)).__name__ != "Wait":
-                if type(action).__name__ == "Say":
-                    again.append("".join(map(str, action.words)))  # type: ignore[union-attr]
-                    break
-                result = action.result  # type: ignore[union-attr]
-                if not errands:
-                    break
-                fresh.begin(errands.pop(0), at + 1 + later)
-            if result == lines:
-                break
-    assert again == said and result == lines
+            while not isinstance(action := fresh.turn(at + 1 + later), Wait):
+                if isinstance(action, Send):
+                    again.append("".join(map(str, action.words)))
+                elif taking is None and arriving.ended:
+                    reading = take_reading(quern, quern.readings["everything"], keys())
+                    taking = fresh.begin(reading, at + 1 + later)
+    assert again == said and taking is not None and taking.result() == lines
 
 
 async def test_taking_the_wire_ends_the_errand_and_types_through(quern: Phrasebook) -> None:
     link = Loop([])
     carried = pump(quern, link)
-    task = asyncio.create_task(carried.do(arrive(quern, "base", keys())))
+    task = asyncio.create_task(carried.do(arrive(quern.map, "base", keys())))
     await asyncio.sleep(0.01)
     carried.take()
     with pytest.raises(TakenOver):
         await task
     with pytest.raises(TakenOver):
-        await carried.do(arrive(quern, "base", keys()))
+        await carried.do(arrive(quern.map, "base", keys()))
     before = link.sent
     carried.type(b"tell\r")
     assert link.sent == before + b"tell\r"
@@ -246,13 +270,13 @@ async def test_taking_the_wire_ends_the_errand_and_types_through(quern: Phrasebo
 async def test_a_lost_link_interrupts(quern: Phrasebook) -> None:
     link = Loop([])
     carried = pump(quern, link)
-    task = asyncio.create_task(carried.do(arrive(quern, "base", keys())))
+    task = asyncio.create_task(carried.do(arrive(quern.map, "base", keys())))
     await asyncio.sleep(0.01)
     link.ended("cut")
     with pytest.raises(Interrupted, match="link was lost"):
         await task
     with pytest.raises(Interrupted, match="no link"):
-        await carried.do(arrive(quern, "base", keys()))
+        await carried.do(arrive(quern.map, "base", keys()))
 
 
 async def test_turns_keep_their_order_and_leave_the_loop_time() -> None:

@@ -110,7 +110,7 @@ def test_every_size_can_be_used(start: Callable[..., Terminal], tmp_path: Path, 
     assert ("is small" in shown) == (columns < 80)
     assert all(len(line) <= columns for line in shown.splitlines())
     term.keys("Enter")
-    term.until("map", "keys", "take / hand back")
+    term.until("map", "where it is", "take / hand back")
     term.keys("Escape")
     term.until("g go")
 

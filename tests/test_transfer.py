@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import zinger
-from zinger.phrasebook import Families
+from zinger.phrasebook.load import Families
 from zinger.plan.files.documents import table_to_csv, table_to_workbook
 from zinger.plan.files.headings import match_headings
 from zinger.plan.files.jobfile import UnreadableError, read_job

@@ -11,11 +11,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.terminal import typed
 from zinger.practice.core.wire import BITS
-from zinger.talk import Conversation, Done, Failed, Manner, Say, Stuck, look
-from zinger.talk.ear import Ear
-from zinger.talk.events import Answer, Line
+from zinger.talk.conversation import Conversation
+from zinger.talk.driver import Ended
+from zinger.talk.errands.ask import do, look
+from zinger.talk.errors import Stuck
+from zinger.talk.terminal.buffer import LineBuffer
+from zinger.talk.terminal.surface import Send
+from zinger.talk.timing import Timing
 
 CHAR = BITS / 9600
 """Seconds a character takes on the wire."""
@@ -37,7 +42,7 @@ class Wire:
         fifo: int = 0,
         eats: float = 0.0,
     ) -> None:
-        self.talk = Conversation(book, Manner())
+        self.talk = Conversation(book.terminal, Timing())
         self.loses, self.fifo, self.eats = loses, fifo, eats
         self.now = 0.0
         self.carried_out: list[str] = []
@@ -82,14 +87,14 @@ class Wire:
             self.send("out", char)
 
     def run(self, errand: Any) -> Any:
-        self.talk.begin(errand, self.now)
+        running = self.talk.begin(errand, self.now)
         self.send("out", PROMPT)
         for _ in range(2_000_000):
-            action = self.talk.next_action(self.now)
-            if isinstance(action, Say):
+            action = self.talk.turn(self.now)
+            if isinstance(action, Send):
                 self.send("in", "".join(map(str, action.words)))
-            elif isinstance(action, (Done, Failed)):
-                return action
+            elif isinstance(action, Ended):
+                return running
             elif self.queue and self.queue[0][0] <= action.until:
                 self.now, _, way, char = heapq.heappop(self.queue)
                 if way == "in":
@@ -104,13 +109,12 @@ class Wire:
 def many(lines: list[str]) -> Iterator[Any]:
     at = yield from look(30.0)
     for line in lines:
-        answer = yield Line((line,), False, frozenset({at.name}), "typing")
-        assert isinstance(answer, Answer)
+        yield from do(typed(line), frozenset({at.name}), "typing")
 
 
 def test_three_hundred_lines_take_hardly_longer_than_the_wire_itself(quern: Phrasebook) -> None:
     wire = Wire(quern)
-    assert isinstance(wire.run(many(LINES)), Done) and wire.carried_out == LINES
+    assert wire.run(many(LINES)).error is None and wire.carried_out == LINES
     itself = sum(len(line) + 1 + len(f"\r\n{PROMPT}") for line in LINES) * CHAR
     assert wire.now <= 1.10 * itself, f"{wire.now / itself:.3f} of the wire's own time"
 
@@ -121,7 +125,7 @@ def test_with_a_uart_that_overruns_at_forty_characters_no_damaged_line_is_carrie
 ) -> None:
     lines = [line + " " + "x" * 90 for line in LINES[:40]]
     wire = Wire(quern, fifo=40, eats=eats)
-    assert isinstance(wire.run(many(lines)), Done)
+    assert wire.run(many(lines)).error is None
     assert wire.carried_out == lines
 
 
@@ -137,13 +141,13 @@ def test_whatever_is_lost_in_either_direction_a_line_is_carried_out_whole_or_not
     ended = wire.run(many(LINES[:12]))
     carried_out = [line for n, line in enumerate(wire.carried_out) if line not in wire.carried_out[:n]]
     assert carried_out == LINES[: len(carried_out)]
-    assert isinstance(ended, Done) or isinstance(ended.error, Stuck), "done, or a person is asked; never quiet"
+    assert ended.error is None or isinstance(ended.error, Stuck), "done, or a person is asked; never quiet"
 
 
 def test_a_line_that_wraps_in_the_devices_own_way_is_still_compared(quern: Phrasebook) -> None:
     """A blank and a return behind a full row go on in the next one; any other return goes to the row's beginning."""
-    ear = Ear(wraps=20)
-    ear.hear(b"<sw : base> tell all \r the ports and the b \rundles")
-    assert ear.tail == "<sw : base> tell all the ports and the bundles"
-    ear.hear(b"\n12 of 100\r34")
-    assert ear.tail == "34 of 100"
+    buffer = LineBuffer(wraps=20)
+    buffer.feed(b"<sw : base> tell all \r the ports and the b \rundles")
+    assert buffer.tail == "<sw : base> tell all the ports and the bundles"
+    buffer.feed(b"\n12 of 100\r34")
+    assert buffer.tail == "34 of 100"

@@ -17,13 +17,13 @@ from tests.conftest import ONE_DEVICE, lay_out
 from tests.terminal import Terminal
 from tests.test_run_parts import Loop, pump
 from zinger.desk.playback import LONGEST_PAUSE, Playback
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device
+from zinger.plan.owners import owners_of
 from zinger.plan.resolve import resolve
 from zinger.run.paste import Paste
-from zinger.run.whose import whose
 from zinger.store.recording import RecordingError
 
 tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
@@ -106,12 +106,12 @@ def test_a_recording_is_played_at_any_speed_from_any_moment(tmp_path: Path) -> N
     played.faster(1)
     played.pass_time(0.6)
     assert played.transcript.since(0)[1] == b"ab" and played.doing == "hostname" and played.speed == 2.0
-    played.step_mark(1)
+    played.step_marker(1)
     assert played.doing == "keep" and played.transcript.since(0)[1] == b"abc"
     played.pass_time(60)
     assert not played.playing and played.transcript.since(0)[1] == b"abcd"
     played.seek(0.7)
-    assert played.transcript.since(0)[1] == b"a" and [m.text for m in played.transcript.marks] == []
+    assert played.transcript.since(0)[1] == b"a" and [m.text for m in played.transcript.annotations] == []
     cut_off = tmp_path / "a.cast"
     cut_off.write_text(cut_off.read_text() + '[92.0, "o", "half a li')
     assert Playback.of(cut_off).length == played.length, "a crash leaves a half line; the rest can be played"
@@ -139,6 +139,6 @@ kvr-wj-sw11,wj,quern-s2,10.44.8.12,QS2-04110,02-4b-56-10-33-02
 def test_whose_console_it_is_by_what_it_shows(shown: str, found: list[str], quern: Phrasebook) -> None:
     job = read_job("job: t\nsites: {wj: {subnet: 10.44.8.0/24}}\n")
     devices: tuple[Device, ...] = resolve(job, read_sheet(DEVICES)[0], {"quern-s2": quern.rules}).devices
-    assert [f"{d.name} {what}".startswith(f) for (d, what), f in zip(whose(shown, devices), found, strict=True)] == [
-        True
-    ] * len(found)
+    assert [
+        f"{d.name} {what}".startswith(f) for (d, what), f in zip(owners_of(shown, devices), found, strict=True)
+    ] == [True] * len(found)

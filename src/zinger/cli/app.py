@@ -32,7 +32,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "plan": job.plan,
     "open": job.open_,
     "demo": job.demo,
-    "script": job.script,
+    "preview": job.preview,
     "run": job.run,
     "prove": job.prove,
     "handover": job.handover,

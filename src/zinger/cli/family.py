@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -13,7 +12,7 @@ from zinger.cli.common import DONE, FINDINGS, CommandError, Json, print_json
 from zinger.wording import counted
 
 if TYPE_CHECKING:
-    from zinger.phrasebook import Card, Phrasebook
+    from zinger.phrasebook.book import Card, Phrasebook
 
 
 family = typer.Typer(help="Families: list, show, check, begin and try phrasebooks.", no_args_is_help=True)
@@ -21,17 +20,13 @@ family = typer.Typer(help="Families: list, show, check, begin and try phrasebook
 
 def _found(name: str) -> tuple[Card, Phrasebook | None, str]:
     """A family by the name of a shipped one or by its file; raises CommandError or PhrasebookError."""
-    from zinger.phrasebook import Families, load_family
+    from zinger.files import read_text
+    from zinger.phrasebook.load import Families, load_family
     from zinger.wording import did_you_mean
 
     path = Path(name)
     if path.suffix in (".yaml", ".yml") or path.is_file():
-        try:
-            return *load_family(path.read_text("utf-8"), path.name), path.name
-        except OSError as error:
-            raise CommandError(f"{path} can't be read: {error.strerror}") from None
-        except UnicodeDecodeError:
-            raise CommandError(f"{path} is no text in UTF-8; save it so") from None
+        return *load_family(read_text(path), path.name), path.name
     families = Families()
     if name not in families:
         known = ", ".join(families)
@@ -40,7 +35,6 @@ def _found(name: str) -> tuple[Card, Phrasebook | None, str]:
 
 
 def _spoken(name: str) -> tuple[Phrasebook, str]:
-
     card, book, file = _found(name)
     if book is None:
         raise CommandError(f"{card.title} has a factory card only; there is no map yet")
@@ -50,7 +44,7 @@ def _spoken(name: str) -> tuple[Phrasebook, str]:
 @family.command("list")
 def list_(as_json: Json = False) -> None:
     """The families that ship with Zinger."""
-    from zinger.phrasebook import Families
+    from zinger.phrasebook.load import Families
 
     families = Families()
     if as_json:
@@ -62,7 +56,7 @@ def list_(as_json: Json = False) -> None:
         )
         return
     for name, card in families.items():
-        state = f"{len(families.books[name].phrases)} settings" if name in families.books else "factory card only"
+        state = f"{len(families.books[name].steps)} settings" if name in families.books else "factory card only"
         print(f"{name:<14} {card.title:<14} {card.kind:<26} {state}")
 
 
@@ -73,6 +67,8 @@ def show(
     pdf: Annotated[Path | None, typer.Option(help="draw the map as PDF")] = None,
 ) -> None:
     """Draw the map of a family: its places, and the moves between them."""
+    from zinger.phrasebook.outline import outline
+
     book, _ = _spoken(name)
     if svg or pdf:
         from zinger.handover.map import write_map
@@ -80,51 +76,25 @@ def show(
         for file in write_map(book, svg, pdf):
             print(file)
         return
-    print(f"{book.title}: {len(book.places)} places, {len(book.moves)} moves, {len(book.phrases)} settings\n")
-    for line in _map(book):
+    print(f"{book.title}: {len(book.places)} places, {len(book.map.moves)} moves, {len(book.steps)} settings\n")
+    for line in outline(book):
         print(line)
-
-
-def _map(book: Phrasebook) -> Iterator[str]:
-    """Each place once, below the one from which it is first reached; then the ways back."""
-    from zinger.phrasebook import Kind
-
-    said: dict[str, list[str]] = {place: [] for place in book.places}
-    for setting, phrase in book.phrases.items():
-        said[phrase.at].append(setting)
-    seen: set[str] = set()
-
-    def walk(place: str, depth: int, by: str) -> Iterator[str]:
-        seen.add(place)
-        here = book.places[place]
-        kind = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.MENU: "≡", Kind.PAGER: "…", Kind.NOTICE: "!"}[here.kind]
-        count = f"   says {', '.join(said[place])}" if said[place] else ""
-        yield f"{'   ' * depth}{kind} {place}{'  <- ' + by if by else ''}{count}"
-        for move in book.moves_from(place):
-            for outcome in move.outcomes:
-                if outcome not in seen:
-                    yield from walk(outcome, depth + 1, move.shown)
-
-    answered = {
-        place: path.removeprefix("settings.")
-        for path, phrase in book.every_phrase()
-        for place in (*phrase.replies, *phrase.through)
-    }
-    starts = [book.home, *(name for name in book.places if name not in {o for m in book.moves for o in m.outcomes})]
-    for start in [*starts, *book.places]:
-        if start not in seen:
-            yield from walk(start, 0, f"answered while saying {answered[start]}" if start in answered else "")
 
 
 @family.command()
 def check(
     name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
     as_json: Json = False,
+    rewrite: Annotated[
+        bool, typer.Option("--rewrite", help="first put the file into today's words of the language")
+    ] = False,
 ) -> None:
-    """Find dead ends, places that look alike, patterns that run away, and what nothing says or reads."""
+    """Find dead ends, places that look alike, patterns that run away, and what nothing sends or reads."""
     from zinger.phrasebook.examine import examine
     from zinger.plan.problems import Severity
 
+    if rewrite:
+        _rewrite(Path(name))
     book, file = _spoken(name)
     problems = examine(book, file)
     if as_json:
@@ -142,6 +112,20 @@ def check(
     raise typer.Exit(FINDINGS if any(p.severity is Severity.ERROR for p in problems) else DONE)
 
 
+def _rewrite(file: Path) -> None:
+    """Put a phrasebook's file into today's words, whole or not at all."""
+    from zinger.files import read_text, write_whole
+    from zinger.phrasebook.renamed import rewritten
+
+    text = read_text(file)
+    new = rewritten(text, file.name)
+    if new == text:
+        print(f"{file} is in today's words already", file=sys.stderr)
+    else:
+        write_whole(file, new.encode())
+        print(f"{file} is in today's words now", file=sys.stderr)
+
+
 @family.command("new")
 def new(
     name: Annotated[str, typer.Argument(help="such as quern-s4", metavar="FAMILY")],
@@ -150,7 +134,7 @@ def new(
         str | None, typer.Option(help="the prompt as it stands on the screen, with HOSTNAME in it")
     ] = None,
     login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
-    secret: Annotated[str | None, typer.Option(help="the question for the secret at sign-in")] = None,
+    password: Annotated[str | None, typer.Option(help="the question for the password at sign-in")] = None,
 ) -> None:
     """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
     from zinger.files import write_whole
@@ -163,7 +147,7 @@ def new(
     given = (
         _fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
         _fact(login, "the question for the name at sign-in", "name: "),
-        _fact(secret, "the question for the secret at sign-in", "secret: "),
+        _fact(password, "the question for the password at sign-in", "password: "),
     )
     try:
         text = commented_start(name, *given)
@@ -203,6 +187,6 @@ def try_(
 @family.command("schema")
 def schema_() -> None:
     """The JSON Schema of phrasebooks, for completion in an editor."""
-    from zinger.phrasebook import schema
+    from zinger.phrasebook.load import schema
 
     print_json(schema())

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
-from zinger.run.board import Line, Mark
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.job import OpenJob, Options, Run
 
 WATCH_EVERY = 0.1
@@ -94,7 +94,7 @@ def print_findings(run: Run) -> None:
         _print_line(name, run.job.board.lines[name])
 
 
-def _print_line(name: str, line: Line) -> None:
+def _print_line(name: str, line: DeviceLine) -> None:
     holds = [f for f in line.findings.values() if f.holds]
     print(f"\n{name}: {line.sentence}")
     print(f"  {len(holds)} of {len(line.findings)} findings hold")
@@ -107,10 +107,10 @@ def _print_line(name: str, line: Line) -> None:
         )
         for evidence in finding.evidence.splitlines():
             print(f"             | {evidence}")
-    for phrase in line.phrases:
+    for phrase in line.steps:
         if phrase.note and phrase.mark is Mark.DIFFERS:
             print(f"  refused    {phrase.title}: {phrase.note}")
-    for unsaid in line.script.unsaid:
+    for unsaid in line.script.not_sent:
         print(f"  not said   {unsaid.setting}: {unsaid.why}")
 
 
@@ -140,7 +140,7 @@ def summary(run: Run) -> dict[str, Any]:
                     }
                     for f in line.findings.values()
                 ],
-                "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.unsaid],
+                "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.not_sent],
             }
             for name, line in ((n, run.job.board.lines[n]) for n in run.carriers)
         ],

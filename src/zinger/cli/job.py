@@ -11,7 +11,7 @@ from zinger.cli.common import CommandError, JobArg, Json, Only, Pace, Trace, ope
 
 if TYPE_CHECKING:
     from zinger.run.job import OpenJob
-    from zinger.script import Script
+    from zinger.script.compile import Script
 
 WithoutScreen = Annotated[bool, typer.Option("--headless", help="without a screen")]
 
@@ -101,7 +101,7 @@ def prove(
     from zinger.cli.headless import carry_out
     from zinger.run.job import Options
 
-    options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, speak=False, trace=trace)
+    options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, sends=False, trace=trace)
     raise typer.Exit(carry_out(open_job(job), options, as_json))
 
 
@@ -143,16 +143,16 @@ def practice(
 
 
 # -- preview ---------------------------------------------------------------------------------------------
-def script(job: JobArg, device: str, as_json: Json = False) -> None:
-    """Print what will be said to a device, secrets masked."""
+def preview(job: JobArg, device: str, as_json: Json = False) -> None:
+    """Print what will be sent to a device, passwords masked."""
     from zinger.wording import did_you_mean
 
     opened = open_job(job)
     known = opened.scripts
     if device not in known:
         raise CommandError(
-            f"there is no script for {device}{did_you_mean(device, known)}; "
-            f"the plan has {', '.join(known) or 'no device that can be spoken to'}"
+            f"there is no preview for {device}{did_you_mean(device, known)}; "
+            f"the plan has {', '.join(known) or 'no device that can be talked to'}"
         )
     if as_json:
         print_json(_as_data(device, known[device]))
@@ -161,41 +161,40 @@ def script(job: JobArg, device: str, as_json: Json = False) -> None:
 
 
 def _as_data(device: str, found: Script) -> dict[str, object]:
-    from zinger.phrasebook import masked
-
     rows = [
         {
-            "setting": p.setting,
-            "value": p.value,
-            "at": p.at,
-            "say": list(p.every_line),
-            "replies": {k: [masked(w) for w in turns] for k, turns in p.replies.items()},
-            "effect": p.effect,
-            "undo": p.undo,
+            "setting": step.setting,
+            "value": step.value,
+            "at": step.at,
+            "send": list(step.every_line),
+            "replies": {place: [deed.shown for deed in turns] for place, turns in step.what.replies.items()},
+            "effect": step.effect,
+            "undo": step.undo,
         }
-        for p in found.everything
+        for step in found.everything
     ]
-    unsaid = [{"setting": u.setting, "value": u.value, "why": u.why} for u in found.unsaid]
-    return {"device": device, "family": found.family, "phrases": rows, "unsaid": unsaid}
+    not_sent = [{"setting": n.setting, "value": n.value, "why": n.why} for n in found.not_sent]
+    return {"device": device, "family": found.family, "steps": rows, "not_sent": not_sent}
 
 
 def _print_script(opened: OpenJob, device: str, found: Script) -> None:
-    from zinger.phrasebook import masked
+    from zinger.wording import counted
 
-    then = f", then {', '.join(p.title for p in found.keep)}" if found.keep else ""
-    print(f"{device}, {opened.books[found.family].title}: {len(found.phrases)} phrases{then}\n")
-    print(f"{'stop':<9} {'at':<12} {'say':<58} effect / undo")
-    for p in found.everything:
-        effect = "" if p.effect == "none" else p.effect
-        first, *others = p.every_line or (f"answers of {p.interview}",)
-        undo = " / ".join(p.undo.splitlines())
+    then = f", then {', '.join(step.title for step in found.saves)}" if found.saves else ""
+    print(f"{device}, {opened.books[found.family].title}: {counted(len(found.steps), 'step')}{then}\n")
+    print(f"{'stop':<9} {'at':<12} {'send':<58} effect / undo")
+    for step in found.everything:
+        effect = "" if step.effect == "none" else step.effect
+        first, *others = step.every_line or (f"answers of {step.interview}",)
+        undo = " / ".join(step.undo.splitlines())
         print(
-            f"{p.stop.value:<9} {p.at.replace('_', ' '):<12} {first:<58} {effect}"
+            f"{step.stop.value:<9} {step.at.replace('_', ' '):<12} {first:<58} {effect}"
             + (f"{' · ' if effect else ''}undo: {undo}" if undo else "")
         )
         for line in others:
             print(f"{'':<9} {'':<12} {line}")
-        for place, words in p.replies.items():
-            print(f"{'':<9} {'':<12}   {place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in words)}")
-    for u in found.unsaid:
-        print(f"\nnot said: {u.setting} {u.value}, {u.why}")
+        for place, turns in step.what.replies.items():
+            answers = ", ".join(deed.shown or "(Enter)" for deed in turns)
+            print(f"{'':<9} {'':<12}   {place.replace('_', ' ')}? {answers}")
+    for left_out in found.not_sent:
+        print(f"\nnot sent: {left_out.setting} {left_out.value}, {left_out.why}")

@@ -11,7 +11,7 @@ from ipaddress import ip_address
 
 import psutil
 
-from zinger.phrasebook import Card
+from zinger.phrasebook.book import Card
 from zinger.plan.model import Plan
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.subnets import hosts, laptop_address

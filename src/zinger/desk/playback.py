@@ -42,16 +42,16 @@ class Playback:
         return self.events[-1][0] if self.events else 0.0
 
     @property
-    def marks(self) -> list[tuple[float, str]]:
+    def markers(self) -> list[tuple[float, str]]:
         """What was done, and when."""
         return [(at, text) for at, code, text in self.events if code == "m"]
 
     @property
     def doing(self) -> str:
         """What was being done at this moment."""
-        marks = self.marks
-        at = bisect_right([when for when, _ in marks], self.position)
-        return marks[at - 1][1] if at else ""
+        markers = self.markers
+        at = bisect_right([when for when, _ in markers], self.position)
+        return markers[at - 1][1] if at else ""
 
     def pass_time(self, seconds: float) -> None:
         """Let the time of the person who looks pass."""
@@ -66,9 +66,9 @@ class Playback:
             self.transcript, self._next = Transcript(), 0
         self._to(position)
 
-    def step_mark(self, by: int) -> None:
+    def step_marker(self, by: int) -> None:
         """Go to the next (1) or the last (-1) mark."""
-        times = sorted({when for when, _ in self.marks})
+        times = sorted({when for when, _ in self.markers})
         later = [t for t in times if t > self.position + 0.001]
         earlier = [t for t in times if t < self.position - 0.25]
         if by > 0 and later:
@@ -88,5 +88,5 @@ class Playback:
             if code == "o":
                 self.transcript.add(text.encode())
             elif code == "m":
-                self.transcript.mark("said", text)
+                self.transcript.annotate("sent", text)
             self._next += 1

@@ -11,15 +11,16 @@ from reportlab.graphics.shapes import Drawing, Group, Line, Rect, String
 from reportlab.lib.colors import HexColor
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
-from zinger.handover.record import DeviceRecord, Span, Whose
+from zinger.handover.record import DeviceRecord
 from zinger.plan.model import Site
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.management.settings import GATEWAY, MANAGEMENT_VLAN
+from zinger.run.memory import Span, Worker
 
 INK, SOFT, HAIR, PAPER = HexColor("#1b2126"), HexColor("#5d666d"), HexColor("#b8bdc1"), HexColor("#ffffff")
 GREEN, ROSE, BRASS, SLATE, VIOLET = (HexColor(c) for c in ("#3f8467", "#b04a63", "#a97a1c", "#4c6f9c", "#7a5fb0"))
 STATE = {"proved": GREEN, "differs": ROSE, "needs a person": VIOLET, "not done": SOFT, "planned only": SOFT}
-WHOSE = {Whose.DEVICE: HexColor("#c9cdd0"), Whose.ZINGER: SLATE, Whose.HANDS: VIOLET}
+COLOUR_OF = {Worker.DEVICE: HexColor("#c9cdd0"), Worker.ZINGER: SLATE, Worker.HANDS: VIOLET}
 SANS, BOLD, MONO = "Helvetica", "Helvetica-Bold", "Courier"
 WIDTH = 780.0
 BOX_W, BOX_H, GAP, MARGIN = 172.0, 104.0, 16.0, 30.0
@@ -142,7 +143,7 @@ ROW, LEFT, RIGHT, TOP = 22.0, 150.0, 90.0, 92.0
 
 def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
     """Each device's time: what the device took, what Zinger took, what hands took."""
-    shown = [r for r in found if r.spans]
+    shown = [r for r in found if r.memory.spans]
     height = TOP + max(1, len(shown)) * ROW + 56
     drawing = Drawing(WIDTH, height)
     drawing.add(Rect(0, 0, WIDTH, height, fillColor=PAPER, strokeColor=None))
@@ -151,7 +152,7 @@ def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
     if not shown:
         put(drawing, MARGIN, height - TOP, "nothing was run yet", 9, SANS, SOFT)
         return drawing
-    spans = [s for r in shown for s in r.spans]
+    spans = [s for r in shown for s in r.memory.spans]
     zero, end = min(s.began for s in spans), max(s.ended for s in spans)
     scale = (WIDTH - LEFT - RIGHT) / max(end - zero, 0.001)
     _legend(drawing, height, shown)
@@ -159,13 +160,13 @@ def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
     for number, record in enumerate(shown):
         y = height - TOP - (number + 1) * ROW
         put(drawing, MARGIN, y + 5, record.device.name, 8.5, BOLD, width=LEFT - MARGIN - 8)
-        for span in sorted(record.spans, key=lambda s: s.whose is Whose.HANDS):
+        for span in sorted(record.memory.spans, key=lambda s: s.worker is Worker.HANDS):
             bar = _bar(span, zero, scale, y)
             drawing.add(bar)
-            if span.whose is not Whose.HANDS and stringWidth(span.what, SANS, 7) + 6 < bar.width:
-                light = span.whose is Whose.DEVICE
+            if span.worker is not Worker.HANDS and stringWidth(span.what, SANS, 7) + 6 < bar.width:
+                light = span.worker is Worker.DEVICE
                 put(drawing, bar.x + 3, y + 8, span.what, 7, SANS, INK if light else PAPER)
-        total = max(s.ended for s in record.spans) - min(s.began for s in record.spans)
+        total = max(s.ended for s in record.memory.spans) - min(s.began for s in record.memory.spans)
         put(
             drawing,
             WIDTH - RIGHT + 10,
@@ -180,14 +181,14 @@ def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
 
 
 def _bar(span: Span, zero: float, scale: float, y: float) -> Rect:
-    hands = span.whose is Whose.HANDS
+    hands = span.worker is Worker.HANDS
     x, width = LEFT + (span.began - zero) * scale, max(0.8, (span.ended - span.began) * scale)
     return Rect(
         x,
         y + (2 if hands else 3),
         width,
         4 if hands else ROW - 8,
-        fillColor=WHOSE[span.whose],
+        fillColor=COLOUR_OF[span.worker],
         strokeColor=PAPER,
         strokeWidth=0 if hands else 0.4,
     )
@@ -195,10 +196,10 @@ def _bar(span: Span, zero: float, scale: float, y: float) -> Rect:
 
 def _legend(drawing: Drawing, height: float, shown: list[DeviceRecord]) -> None:
     x = MARGIN
-    for whose in Whose:
-        seconds = sum(s.ended - s.began for r in shown for s in r.spans if s.whose is whose)
-        drawing.add(Rect(x, height - 72, 10, 8, fillColor=WHOSE[whose], strokeColor=None))
-        x += 14 + put(drawing, x + 14, height - 71, f"{whose.value}  {_clock(seconds)}", 8, SANS, INK) + 18
+    for worker in Worker:
+        seconds = sum(s.ended - s.began for r in shown for s in r.memory.spans if s.worker is worker)
+        drawing.add(Rect(x, height - 72, 10, 8, fillColor=COLOUR_OF[worker], strokeColor=None))
+        x += 14 + put(drawing, x + 14, height - 71, f"{worker.value}  {_clock(seconds)}", 8, SANS, INK) + 18
 
 
 def _axis(drawing: Drawing, height: float, zero: float, end: float, scale: float, rows: int) -> None:

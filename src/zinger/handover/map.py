@@ -2,39 +2,20 @@
 
 from __future__ import annotations
 
-from collections import deque
 from pathlib import Path
 
 from reportlab.graphics import renderPDF, renderSVG
 from reportlab.graphics.shapes import Drawing, Line, Rect
 
-from zinger.handover.drawing import BOLD, BRASS, HAIR, INK, MONO, PAPER, SLATE, SOFT, VIOLET, put
-from zinger.phrasebook import Kind, Phrasebook
+from zinger.handover.drawing import BOLD, BRASS, GREEN, HAIR, INK, MONO, PAPER, ROSE, SLATE, SOFT, VIOLET, put
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.map import Kind
+from zinger.phrasebook.outline import columns
+from zinger.phrasebook.terminal import HALF_TYPED
 
 BOX_W, BOX_H, GAP_X, GAP_Y, MARGIN = 128.0, 34.0, 96.0, 14.0, 30.0
-_COLOURS = {Kind.PROMPT: SLATE, Kind.QUESTION: BRASS, Kind.PAGER: VIOLET}
-
-
-def columns(book: Phrasebook) -> list[list[str]]:
-    """The places by their distance from home, counted over moves in either direction; strangers stand last."""
-    near: dict[str, set[str]] = {name: set() for name in book.places}
-    for move in (m for m in book.moves if book.places[m.origin].kind is not Kind.PAGER):
-        for outcome in move.outcomes:
-            near[move.origin].add(outcome)
-            near[outcome].add(move.origin)
-    distance = {book.home: 0}
-    queue = deque([book.home])
-    while queue:
-        place = queue.popleft()
-        for other in sorted(near[place]):
-            if other not in distance:
-                distance[other] = distance[place] + 1
-                queue.append(other)
-    last = max(distance.values(), default=0) + 1
-    rows: list[list[str]] = [[] for _ in range(last + 1)]
-    for name in book.places:
-        rows[distance.get(name, last)].append(name)
-    return [row for row in rows if row]
+COLOURS = {Kind.PROMPT: SLATE, Kind.QUESTION: BRASS, Kind.MENU: GREEN, Kind.PAGER: VIOLET, Kind.NOTICE: ROSE}
+"""A colour for each kind of place."""
 
 
 def map_drawing(book: Phrasebook) -> Drawing:
@@ -52,7 +33,7 @@ def map_drawing(book: Phrasebook) -> Drawing:
         for row, name in enumerate(names):
             place[name] = (x, height - MARGIN - 40 - (row + 1) * (BOX_H + GAP_Y))
     drawn: set[tuple[str, str]] = set()
-    for move in book.moves:
+    for move in book.map.moves:
         if book.places[move.origin].kind is Kind.PAGER:
             continue  # it leads back to wherever one was
         for outcome in move.outcomes:
@@ -61,10 +42,10 @@ def map_drawing(book: Phrasebook) -> Drawing:
                 _line(drawing, place[move.origin], place[outcome])
     for name, (x, y) in place.items():
         here = book.places[name]
-        colour = _COLOURS[here.kind]
+        colour, pattern = COLOURS[here.kind], book.terminal.signs[name].pattern.pattern
         drawing.add(Rect(x, y, BOX_W, BOX_H, fillColor=PAPER, strokeColor=colour, strokeWidth=1.5, rx=3, ry=3))
         put(drawing, x + 6, y + BOX_H - 13, name, 9, BOLD, INK, BOX_W - 12)
-        put(drawing, x + 6, y + 6, here.pattern.pattern.removesuffix("(?P<half_typed>.*)$"), 6, MONO, SOFT, BOX_W - 12)
+        put(drawing, x + 6, y + 6, pattern.removesuffix(HALF_TYPED), 6, MONO, SOFT, BOX_W - 12)
     return drawing
 
 

@@ -21,8 +21,8 @@ from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SO
 from zinger.handover.record import DeviceRecord, by_site, records
 from zinger.plan.model import Plan
 from zinger.plan.settings import SETTINGS
-from zinger.proof import Finding, Source
-from zinger.script import Script
+from zinger.proof.findings import Finding, Source
+from zinger.script.compile import Script
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 

@@ -4,32 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from enum import StrEnum
 
 from zinger.plan.model import Device, Plan, Site
 from zinger.plan.settings import SETTINGS
-from zinger.proof import Finding, Source
+from zinger.proof.findings import Finding, Source
 from zinger.run.memory import Memory, remember
-from zinger.script import Script
+from zinger.script.compile import Script
 from zinger.store.journal import Entry
-
-
-class Whose(StrEnum):
-    """Who was at work in a span of the timeline."""
-
-    DEVICE = "device"
-    ZINGER = "Zinger"
-    HANDS = "hands"
-
-
-@dataclass(frozen=True)
-class Span:
-    """A stretch of a device's time, in seconds since 1970."""
-
-    whose: Whose
-    what: str
-    began: float
-    ended: float
 
 
 @dataclass(frozen=True)
@@ -39,7 +20,6 @@ class DeviceRecord:
     device: Device
     script: Script | None
     memory: Memory
-    spans: tuple[Span, ...]
 
     @property
     def state(self) -> str:
@@ -71,15 +51,12 @@ class DeviceRecord:
         if self.memory.needs_you:
             sentences.append(f"needs a person: {self.memory.needs_you}")
         if self.script:
-            sentences += [f"{SETTINGS[u.setting].title} was not said: {u.why}" for u in self.script.unsaid]
+            sentences += [f"{SETTINGS[u.setting].title} was not sent: {u.why}" for u in self.script.not_sent]
         if self.script is None:
             sentences.append("is planned and checked only: its family has no phrasebook yet")
         if self.state == "not done":
             sentences.append("was not proved")
         return sentences
-
-
-_DEVICE_STAGES = {"reach", "power cut and boot", "keep"}
 
 
 def records(plan: Plan, scripts: dict[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:
@@ -90,20 +67,8 @@ def records(plan: Plan, scripts: dict[str, Script], entries: Iterable[Entry]) ->
     found = []
     for device in plan.devices:
         mine = by_device.get(device.name, [])
-        found.append(DeviceRecord(device, scripts.get(device.name), remember(mine), tuple(_spans(mine))))
+        found.append(DeviceRecord(device, scripts.get(device.name), remember(mine)))
     return found
-
-
-def _spans(entries: list[Entry]) -> list[Span]:
-    starts = [i for i, e in enumerate(entries) if e.kind == "run began"]
-    spans = []
-    for entry in entries[starts[-1] if starts else 0 :]:
-        if entry.kind == "stage":
-            whose = Whose.DEVICE if entry.data["stage"] in _DEVICE_STAGES else Whose.ZINGER
-            spans.append(Span(whose, entry.data["stage"], entry.data["began"], entry.at))
-        elif entry.kind == "hands":
-            spans.append(Span(Whose.HANDS, entry.data["verb"], entry.data["began"], entry.data["ended"]))
-    return spans
 
 
 def by_site(found: list[DeviceRecord]) -> list[tuple[Site, list[DeviceRecord]]]:

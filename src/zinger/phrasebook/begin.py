@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 _START = """\
-# How Zinger speaks with a {title}. Every line that begins with # is advice; `zinger family check` says what is missing.
+# How Zinger talks to a {title}. Every line that begins with # is advice; `zinger family check` says what is missing.
 family: {name}
 title: {title}
 kind: device
@@ -17,7 +17,7 @@ factory:                      # what people look up
 
 limits:
   hostname: {{longest: 24, of: '[a-z0-9-]'}}
-  secret: {{shortest: 8, longest: 32, classes: [letter, digit]}}
+  password: {{shortest: 8, longest: 32, classes: [letter, digit]}}
 
 typing: {{enter: enter, cancel: ctrl-u}}
 home: main                    # where an administrator works
@@ -30,17 +30,17 @@ refusals: []
 identity: {{}}
 
 places:                       # what stands at the end of the screen; groups capture, and are evidence
-  sign_in: {{asks: {login}, enter: harmless}}
-  secret:  {{asks: {secret}, blind: true}}
+  sign_in: {{asks: {login}, asks_for: user, enter: harmless}}
+  secret:  {{asks: {secret}, asks_for: password, blind: true}}
   main:    {{prompt: {prompt}}}
   # pager: {{pager: '(\\d+) lines left', press: space, leave: q}}
 
 moves:                        # how one gets from place to place
-  - {{from: sign_in, say: '{{{{ user }}}}', to: secret}}
-  - {{from: secret, say: '{{{{ password }}}}', to: [main, sign_in]}}
+  - {{from: sign_in, to: secret}}          # a place that asks for a credential is answered with it
+  - {{from: secret, to: [main, sign_in]}}
 
-settings: {{}}                  # what to say, and where, to make a value true; `read` names the fact that proves it
-  # hostname: {{at: main, say: 'rename {{{{ value }}}}', undo: 'rename {{{{ before }}}}', read: name}}
+settings: {{}}                  # what to send, and where, to make a value true; `read` names the fact that proves it
+  # hostname: {{at: main, send: 'rename {{{{ value }}}}', undo: 'rename {{{{ before }}}}', read: name}}
 
 readings: {{}}                  # what to ask, and how to take facts: each pattern has a group named value
   # everything:
@@ -48,14 +48,14 @@ readings: {{}}                  # what to ask, and how to take facts: each patte
   #   ask: tell all
   #   take: {{name: '^name +(?P<value>\\S+)$'}}
 
-keep: {{at: main, say: keep}}   # what saves to startup
+save: {{at: main, send: keep}}   # what saves to startup
 """
 
 
 def commented_start(name: str, prompt: str, login: str, secret: str) -> str:
     """The text; raises ValueError for a name or prompt that can't be used."""
     if not re.fullmatch(r"[a-z][a-z0-9]*(-[a-z0-9]+)*", name):
-        raise ValueError(f"{name!r} is no family's name; write it small with hyphens, like quern-s4")
+        raise ValueError(f"{name!r} is no family's name; write it in lower case with hyphens, like quern-s4")
     if not prompt.strip() or not login.strip() or not secret.strip():
         raise ValueError("a prompt or question is empty; give it as it stands on the screen")
     title = " ".join(word.upper() if any(c.isdigit() for c in word) else word.capitalize() for word in name.split("-"))

@@ -1,6 +1,6 @@
 """Families from YAML: what ships with Zinger, what a job brings, and what is like another with changes.
 
-A file is read, laid over the family that it is `like`, checked for its shape (`shapes`), and compiled (`compiler`);
+A file is read, laid over the family that it is `like`, checked for its shape (`shapes`), and compiled (`compile`);
 every problem is told at once, with its line and path.
 """
 
@@ -13,10 +13,11 @@ from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
-from zinger.phrasebook.compiler import Compiler
-from zinger.phrasebook.model import Card, Phrasebook
+from zinger.phrasebook.book import Card, Phrasebook
+from zinger.phrasebook.compile.book import compile_family
+from zinger.phrasebook.renamed import now_called
 from zinger.phrasebook.shapes import SHAPE_UNDER, BookShape, CardShape
-from zinger.phrasebook.source import Lookup, PhrasebookError, Source, read_source
+from zinger.phrasebook.source import FamilySource, Lookup, PhrasebookError, read_source
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.wording import did_you_mean
 
@@ -33,7 +34,7 @@ def load_family(text: str, file: str, lookup: Lookup | None = None) -> tuple[Car
         shape = (BookShape if speaks else CardShape).model_validate(data)
     except ValidationError as error:
         raise PhrasebookError([_shape_problem(source, e) for e in error.errors()]) from None
-    return Compiler(source, shape).family()
+    return compile_family(source, shape)
 
 
 def shipped_source(name: str) -> tuple[str, str] | None:
@@ -136,10 +137,14 @@ def shipped_families() -> Mapping[str, Phrasebook]:
     return Families().books
 
 
-def _shape_problem(source: Source, error: Any) -> Problem:
-    known = {"str", "list[str]", "PhraseShape", "list[PhraseShape]", "TakeShape"}
+def _shape_problem(source: FamilySource, error: Any) -> Problem:
+    known = {"str", "list[str]", "StepShape", "list[StepShape]", "TakeShape"}
     path = [step for step in error["loc"] if step not in known]
     spot = source.spot(path)
+    new = now_called(str(path[-1]), [step for step in path[:-1] if isinstance(step, str)]) if path else ""
+    if error["type"] == "extra_forbidden" and new:
+        what = f"{path[-1]!r} is now {new!r}"
+        return error_at("family-renamed", spot, what, f"zinger family check --rewrite {source.file} puts it right")
     if error["type"] == "extra_forbidden":
         model: Any = BookShape if len(path) == 1 else SHAPE_UNDER.get(str(path[0]), BookShape)
         hint = did_you_mean(str(path[-1]), [f.alias or n for n, f in model.model_fields.items()])

@@ -37,7 +37,7 @@ class HostnameLimit(Shape):
     of: str = "[A-Za-z0-9-]"
 
 
-class SecretLimit(Shape):
+class PasswordLimit(Shape):
     shortest: int = 1
     longest: int = 128
     classes: list[str] = []
@@ -45,7 +45,7 @@ class SecretLimit(Shape):
 
 class Limits(Shape):
     hostname: HostnameLimit = HostnameLimit()
-    secret: SecretLimit = SecretLimit()
+    password: PasswordLimit = PasswordLimit()
     most: dict[str, int] = {}
 
 
@@ -66,6 +66,7 @@ class PlaceShape(Shape):
     pager: str | None = None
     notice: str | None = None
     blind: bool = False
+    asks_for: str = ""
     enter: str = ""
     press: str = "space"
     leave: str = "q"
@@ -77,7 +78,7 @@ class PlaceShape(Shape):
 class MoveShape(Shape):
     origin: str = Field(alias="from")
     to: str | list[str]
-    say: str | None = None
+    send: str | None = None
     press: str | None = None
     choose: str | None = None
     cost: int = Field(default=1, ge=1)
@@ -85,15 +86,15 @@ class MoveShape(Shape):
 
 class ConfirmShape(Shape):
     at: str
-    say: str
+    send: str
     within: str
     origin: str = Field(default="here", alias="from")
 
 
-class PhraseShape(Shape):
+class StepShape(Shape):
     title: str = ""
     at: str | None = None
-    say: str | list[str] | None = None
+    send: str | list[str] | None = None
     within: str | None = Field(default=None, alias="in")
     through: list[str] = []
     replies: dict[str, str] = {}
@@ -107,7 +108,7 @@ class PhraseShape(Shape):
     shows: str = "{{ value }}"
     holds: str = "exactly"
     after: list[str] = []
-    also: PhraseShape | None = None
+    also: StepShape | None = None
 
 
 class SummaryShape(Shape):
@@ -119,7 +120,7 @@ class SummaryShape(Shape):
 
 class BeginShape(Shape):
     at: str
-    say: str
+    send: str
 
 
 class InterviewShape(Shape):
@@ -179,26 +180,26 @@ class BookShape(CardShape):
     warnings: list[str] = []
     boot: list[str] = []
     identity: dict[str, str] = {}
-    marks: dict[str, str] = {}
+    identity_lines: dict[str, str] = {}
     places: dict[str, PlaceShape]
     moves: list[MoveShape]
-    prepare: list[PhraseShape] = []
+    prepare: list[StepShape] = []
     interviews: dict[str, InterviewShape] = {}
-    settings: dict[str, PhraseShape]
+    settings: dict[str, StepShape]
     readings: dict[str, ReadingShape]
-    keep: PhraseShape | list[PhraseShape] = []
-    restart: PhraseShape | None = None
+    save: StepShape | list[StepShape] = []
+    restart: StepShape | None = None
 
 
 SHAPE_UNDER = {
     "places": PlaceShape,
     "moves": MoveShape,
-    "settings": PhraseShape,
+    "settings": StepShape,
     "readings": ReadingShape,
-    "keep": PhraseShape,
-    "prepare": PhraseShape,
+    "save": StepShape,
+    "prepare": StepShape,
     "interviews": InterviewShape,
-    "restart": PhraseShape,
+    "restart": StepShape,
     "typing": Typing,
     "factory": FactoryShape,
 }

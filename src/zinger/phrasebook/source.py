@@ -31,13 +31,13 @@ class PhrasebookError(ZingerError):
 
 
 @dataclass(frozen=True)
-class Source:
+class FamilySource:
     """A family's data as it counts, what its own file says, and what it is like."""
 
     file: str
     data: Any
     own: Any
-    parent: Source | None = None
+    parent: FamilySource | None = None
 
     def spot(self, path: Iterable[str | int]) -> Spot:
         """Where an entry stands: in this file, or in that of the family that it is like."""
@@ -55,15 +55,20 @@ class Source:
         return [steps[0], steps[1] - before, *steps[2:]] if steps[1] >= before else ["", *steps]
 
 
-def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> Source:
-    """Read a file and what it is like; raises PhrasebookError."""
+def parsed(text: str, file: str) -> Any:
+    """The YAML of a file; raises PhrasebookError."""
     try:
-        own = load_yaml(text, file)
+        return load_yaml(text, file)
     except UnreadableError as error:
         raise PhrasebookError([error_at("family-unreadable", error.spot, error.what, error.do)]) from None
+
+
+def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> FamilySource:
+    """Read a file and what it is like; raises PhrasebookError."""
+    own = parsed(text, file)
     like = own.get("like") if isinstance(own, dict) else None
     if not like:
-        return Source(file, own, own)
+        return FamilySource(file, own, own)
     found = lookup(str(like)) if depth < DEEPEST and str(like) != own.get("family") else None
     if found is None:
         what = f"no other family is called {like!r}" if depth < DEEPEST else "families are like each other in a circle"
@@ -78,7 +83,7 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> Source:
             ]
         )
     parent = read_source(*found, lookup, depth + 1)
-    return Source(file, laid_over(parent.data, own), own, parent)
+    return FamilySource(file, laid_over(parent.data, own), own, parent)
 
 
 def laid_over(under: Any, over: Any, key: str = "") -> Any:

@@ -1,6 +1,6 @@
-"""Words that can be said: templates rendered into text and secret references, never into secrets.
+"""Words that can be sent: templates rendered into text and secret references, never into secrets.
 
-A template is Jinja, sandboxed and strict about undefined names; line ends that stand in it divide what is said into
+A template is Jinja, sandboxed and strict about undefined names; line ends that stand in it divide what is sent into
 lines, of which blank ones fall away. A line may end in ` ~> PLACE`: where it leads. A secret reference that it prints
 travels through the rendering as a token of private-use characters and comes out as a `SecretRef` part. A value that
 holds such a character, or a line break or control character, is refused when it is printed.
@@ -21,7 +21,7 @@ from zinger.phrasebook.writing import FILTERS
 from zinger.plan.values.secrets import MASK, SecretRef
 
 Words = tuple[str | SecretRef, ...]
-"""One line to say: text and secrets in order, without the Enter."""
+"""One line to send: text and secrets in order, without the Enter."""
 
 _OPEN, _CLOSE, _LEADS = "\ue000", "\ue001", "\ue002"
 _TOKEN = re.compile(f"{_OPEN}([^{_CLOSE}]*){_CLOSE}")
@@ -52,8 +52,8 @@ _ENVIRONMENT.filters.update(FILTERS)
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
-    """One line of a phrase, and the place to which it leads if it does not stay."""
+class FilledLine:
+    """One line of a step, and the place to which it leads if it does not stay."""
 
     words: Words
     to: str = ""
@@ -80,14 +80,14 @@ def leads_to(source: str) -> list[str]:
 
 
 def render(source: str, **values: object) -> Words:
-    """Fill a template of one line; raises WordsError for an undefined name or a value that can't be said."""
+    """Fill a template of one line; raises WordsError for an undefined name or a value that can't be sent."""
     lines = render_lines(source, **values)
     if len(lines) > 1:
         raise WordsError(f"the template {source!r} says {len(lines)} lines where one is wanted")
     return lines[0].words if lines else ()
 
 
-def render_lines(source: str, **values: object) -> tuple[Said, ...]:
+def render_lines(source: str, **values: object) -> tuple[FilledLine, ...]:
     """Fill a template; its lines in order, blank ones left out. Raises WordsError."""
     try:
         return _rendered(source, tuple((name, type(value), value) for name, value in values.items()))
@@ -101,12 +101,12 @@ def render_text(source: str, **values: object) -> str:
 
 
 @lru_cache(maxsize=8192)
-def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> tuple[Said, ...]:
+def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> tuple[FilledLine, ...]:
     """The same template with the same value is filled once: most values are shared by most devices."""
     return _render(source, {name: value for name, _, value in values})
 
 
-def _render(source: str, values: Mapping[str, object]) -> tuple[Said, ...]:
+def _render(source: str, values: Mapping[str, object]) -> tuple[FilledLine, ...]:
     try:
         text = _template(source).render(**values)
     except WordsError:
@@ -117,7 +117,7 @@ def _render(source: str, values: Mapping[str, object]) -> tuple[Said, ...]:
     return tuple(_line(line.strip() if several else line) for line in text.split("\n") if line.strip() or not several)
 
 
-def _line(text: str) -> Said:
+def _line(text: str) -> FilledLine:
     text, _, to = text.partition(_LEADS)
     pieces: list[str | SecretRef] = []
     for index, piece in enumerate(_TOKEN.split(text)):
@@ -125,7 +125,7 @@ def _line(text: str) -> Said:
             pieces.append(SecretRef(piece))
         elif piece:
             pieces.append(piece)
-    return Said(tuple(pieces), to)
+    return FilledLine(tuple(pieces), to)
 
 
 def masked(words: Iterable[str | SecretRef]) -> str:

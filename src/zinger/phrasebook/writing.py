@@ -10,23 +10,11 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from ipaddress import AddressValueError, IPv4Address, IPv4Network
 
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.durations import seconds_of
+from zinger.plan.values.mac import digits_of, spelled
 from zinger.plan.values.ports import fold_ports, parse_ports
-
-_SECONDS = {
-    "s": 1,
-    "sec": 1,
-    "second": 1,
-    "m": 60,
-    "min": 60,
-    "minute": 60,
-    "h": 3600,
-    "hour": 3600,
-    "d": 86400,
-    "day": 86400,
-}
-_PIECE = re.compile(r"(\d+)\s*([a-z]*)", re.IGNORECASE)
-_YES = frozenset({"yes", "y", "on", "true", "enabled", "open", "up", "1"})
-_NO = frozenset({"no", "n", "off", "false", "disabled", "shut", "closed", "down", "0", "none"})
+from zinger.plan.values.text import NO, YES
 
 
 def mask(value: object) -> str:
@@ -51,43 +39,29 @@ def _length(value: object) -> int:
     try:
         bits = int(IPv4Address(text))
     except AddressValueError:
-        raise ValueError(f"{text!r} is no mask and no prefix length") from None
+        raise BadValue(f"{text!r} is not a mask or a prefix length") from None
     ones = bits.bit_count()
     if bits != ((1 << ones) - 1) << (32 - ones):
-        raise ValueError(f"{text!r} is no mask: its ones are not in one piece")
+        raise BadValue(f"{text!r} is not a mask: its ones are not in one piece")
     return ones
 
 
 def mac(value: object, between: str = "-", group: int = 2, upper: bool = False) -> str:
     """A MAC (EUI-48) in the family's writing: digits in groups with something between."""
-    digits = re.sub(r"[^0-9a-fA-F]", "", str(value))
-    if len(digits) != 12:
-        raise ValueError(f"{value!r} is no MAC")
-    digits = digits.upper() if upper else digits.lower()
-    return between.join(digits[i : i + group] for i in range(0, 12, group))
+    digits = digits_of(str(value))
+    if not digits:
+        raise BadValue(f"{value!r} is not a valid MAC address")
+    return spelled(digits.upper() if upper else digits, between, group)
 
 
 def seconds(value: object, unit: str = "s") -> int:
     """A duration in seconds: `90`, `10 min`, `1h30m`, `00:10:00`; a bare number is in `unit`."""
-    text = str(value).strip().lower()
-    if re.fullmatch(r"\d+(:\d{1,2}){1,2}", text):
-        parts = [int(part) for part in text.split(":")]
-        hours, minutes, rest = ([0] * (3 - len(parts)) + parts) if len(parts) < 3 else parts
-        return hours * 3600 + minutes * 60 + rest
-    total, at = 0, 0
-    for piece in _PIECE.finditer(text):
-        word = (piece[2] or unit).removesuffix("s") or "s"
-        if text[at : piece.start()].strip(" ,") or word not in _SECONDS:
-            break
-        total, at = total + int(piece[1]) * _SECONDS[word], piece.end()
-    if not text or text[at:].strip():
-        raise ValueError(f"{value!r} is no duration")
-    return total
+    return seconds_of(value, unit)
 
 
 def minutes(value: object, unit: str = "min") -> int:
     """A duration in whole minutes; a bare number is in `unit`."""
-    return seconds(value, unit) // 60
+    return seconds_of(value, unit) // 60
 
 
 def folded(value: Iterable[str] | str) -> str:
@@ -117,11 +91,11 @@ def flag(value: object, yes: str = "on", no: str = "off") -> str:
     if isinstance(value, bool):
         return yes if value else no
     text = str(value).strip().lower()
-    if text in _YES or text == yes.lower():
+    if text in YES or text == yes.lower():
         return yes
-    if text in _NO or text == no.lower():
+    if text in NO or text == no.lower():
         return no
-    raise ValueError(f"{value!r} is no yes and no no")
+    raise BadValue(f"{value!r} is neither yes nor no")
 
 
 def listed(value: object) -> list[str]:

@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from zinger.phrasebook import Take, WordsError, render_text
+from zinger.phrasebook.book import Take
+from zinger.phrasebook.words import WordsError, render_text
 
 
 @dataclass(frozen=True)

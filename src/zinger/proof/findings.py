@@ -11,11 +11,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zinger.phrasebook import Holds
+from zinger.phrasebook.steps import Holds
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
 from zinger.plan.values.ports import fold_ports
 from zinger.proof.facts import Fact, Facts
-from zinger.script import Script, ScriptPhrase
+from zinger.script.compile import Script, Shows, Step
 
 _ACCOUNTS = frozenset(setting.name for setting in ACCOUNTS)
 _PORT = re.compile(r"(?:\d+/)*\d+")
@@ -59,35 +59,33 @@ class Finding:
 
 
 def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | None = None) -> list[Finding]:
-    """Compare every phrase of the script that can be read back with what was read.
+    """Compare every step of the script that can be read back with what was read.
 
-    `among` are the facts that this source can show at all; those of other phrases are not looked for.
+    `among` are the facts that this source can show at all; those of other steps are not looked for.
     """
     return [
-        _finding(script.device, phrase, facts, source)
-        for phrase in script.phrases
-        if phrase.fact and (among is None or phrase.fact in among)
+        _finding(script.device, step, step.shows, facts, source)
+        for step in script.steps
+        if step.shows is not None and (among is None or step.fact in among)
     ]
 
 
-def _finding(device: str, phrase: ScriptPhrase, facts: Facts, source: Source) -> Finding:
-    found = _that_matter(phrase, facts.get(phrase.fact or "", ()))
+def _finding(device: str, step: Step, shows: Shows, facts: Facts, source: Source) -> Finding:
+    found = _that_matter(step, shows, facts.get(shows.fact, ()))
     shown = tuple(fact.value for fact in found)
     verdict = Verdict.ABSENT
     if found:
-        verdict = Verdict.HOLDS if _alike(phrase, shown) else Verdict.DIFFERS
+        verdict = Verdict.HOLDS if _alike(shows, shown) else Verdict.DIFFERS
     evidence = "\n".join(dict.fromkeys(fact.line for fact in found))
-    return Finding(
-        device, phrase.setting, phrase.title, source, _folded(phrase.expected), _folded(shown), evidence, verdict
-    )
+    return Finding(device, step.setting, step.title, source, _folded(shows.expected), _folded(shown), evidence, verdict)
 
 
-def _that_matter(phrase: ScriptPhrase, found: tuple[Fact, ...]) -> tuple[Fact, ...]:
+def _that_matter(step: Step, shows: Shows, found: tuple[Fact, ...]) -> tuple[Fact, ...]:
     """Among others, only what was planned matters, and what stands in its place: the same first word."""
-    if phrase.setting in _ACCOUNTS:
-        return tuple(fact for fact in found if fact.value in phrase.expected)
-    if phrase.holds is Holds.AMONG_OTHERS:
-        names = {_first(value) for value in phrase.expected}
+    if step.setting in _ACCOUNTS:
+        return tuple(fact for fact in found if fact.value in shows.expected)
+    if shows.holds is Holds.AMONG_OTHERS:
+        names = {_first(value) for value in shows.expected}
         return tuple(fact for fact in found if _first(fact.value) in names)
     return found
 
@@ -96,10 +94,10 @@ def _first(value: str) -> str:
     return value.partition(" ")[0]
 
 
-def _alike(phrase: ScriptPhrase, shown: tuple[str, ...]) -> bool:
-    if phrase.holds is Holds.EXACTLY:
-        return shown == phrase.expected
-    return sorted(shown) == sorted(phrase.expected)
+def _alike(shows: Shows, shown: tuple[str, ...]) -> bool:
+    if shows.holds is Holds.EXACTLY:
+        return shown == shows.expected
+    return sorted(shown) == sorted(shows.expected)
 
 
 def _folded(values: tuple[str, ...]) -> str:
@@ -113,12 +111,12 @@ def _folded(values: tuple[str, ...]) -> str:
     )
 
 
-def to_say(script: Script, facts: Facts) -> tuple[ScriptPhrase, ...]:
-    """The phrases whose settings are not so yet; what can't be read back is always said."""
+def to_send(script: Script, facts: Facts) -> tuple[Step, ...]:
+    """The steps whose settings are not so yet; what can't be read back is always sent."""
     return tuple(
-        phrase
-        for phrase in script.phrases
-        if not phrase.fact or not _finding(script.device, phrase, facts, Source.RUNNING).holds
+        step
+        for step in script.steps
+        if step.shows is None or not _finding(script.device, step, step.shows, facts, Source.RUNNING).holds
     )
 
 

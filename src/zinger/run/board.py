@@ -12,17 +12,18 @@ from enum import StrEnum
 
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
-from zinger.proof import Finding, Source
-from zinger.script import Script
+from zinger.proof.findings import Finding, Source
+from zinger.script.compile import Script
 from zinger.store.transcript import Transcript
+from zinger.talk.events import Waiting
 
 
 class Mark(StrEnum):
-    """The state of a stop, a phrase or a whole line; each has a shape and a colour of its own."""
+    """The state of a stop, a step or a whole line; each has a shape and a colour of its own."""
 
     AHEAD = "ahead"
     NOW = "now"
-    SAID = "said"
+    SENT = "sent"
     PROVED = "proved"
     DIFFERS = "differs"
     NEEDS_YOU = "needs you"
@@ -30,8 +31,8 @@ class Mark(StrEnum):
 
 
 @dataclass
-class PhraseLine:
-    """One phrase of the script as it is carried out; `note` holds the device's words when it refused."""
+class StepRow:
+    """One step of the script as it is carried out; `note` holds the device's words when it refused."""
 
     setting: str
     stop: Stop
@@ -42,7 +43,7 @@ class PhraseLine:
 
 
 @dataclass
-class Line:
+class DeviceLine:
     """One device's line on the board."""
 
     device: Device
@@ -51,12 +52,13 @@ class Line:
     sentence: str = "not started"
     mood: Mark = Mark.AHEAD
     stops: dict[Stop, Mark] = field(default_factory=dict)
-    phrases: list[PhraseLine] = field(default_factory=list)
+    steps: list[StepRow] = field(default_factory=list)
     place: str = ""
     trail: list[str] = field(default_factory=list)
     waits_for: str = ""
     waits_since: float = field(default_factory=time.time)
     expected_end: float | None = None
+    waiting: Waiting = Waiting.OTHER
     link: str = ""
     began: float | None = None
     ended: float | None = None
@@ -69,13 +71,19 @@ class Line:
     shown: str = ""
     version: int = 0
 
+    def begin_anew(self) -> None:
+        """A new run: nothing is known but the plan; what the console showed stays."""
+        fresh = DeviceLine(self.device, self.family, self.script, transcript=self.transcript)
+        for name in self.__dataclass_fields__:
+            setattr(self, name, getattr(fresh, name))
+
     def __post_init__(self) -> None:
         own = {p.stop for p in self.script.everything}
         for stop in Stop:
-            always = stop in (Stop.REACH, Stop.SIGN_IN, Stop.PROOF) or (stop is Stop.SAVE and bool(self.script.keep))
+            always = stop in (Stop.REACH, Stop.SIGN_IN, Stop.PROOF) or (stop is Stop.SAVE and bool(self.script.saves))
             self.stops[stop] = Mark.AHEAD if always or stop in own else Mark.NONE
-        self.phrases = [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.phrases]
-        self.phrases += [PhraseLine(p.setting, p.stop, p.title, p.value) for p in self.script.keep]
+        self.steps = [StepRow(p.setting, p.stop, p.title, p.value) for p in self.script.steps]
+        self.steps += [StepRow(p.setting, p.stop, p.title, p.value) for p in self.script.saves]
 
     def say(self, sentence: str, mood: Mark = Mark.NOW) -> None:
         """Change the sentence on the right; while it is held, it changes when it is released."""
@@ -98,9 +106,9 @@ class Line:
             sentence, self.held = self.held, None
             self.say(*sentence)
 
-    def wait(self, why: str, expected_end: float | None = None) -> None:
+    def wait(self, why: str, expected_end: float | None = None, what: Waiting = Waiting.OTHER) -> None:
         """It now waits for something; `expected_end` in seconds since 1970, if known."""
-        self.waits_for, self.waits_since, self.expected_end = why, time.time(), expected_end
+        self.waits_for, self.waits_since, self.expected_end, self.waiting = why, time.time(), expected_end, what
         self.version += 1
 
     def stop(self, stop: Stop, mark: Mark) -> None:
@@ -116,9 +124,9 @@ class Line:
             self.trail = [*self.trail[-7:], place]
         self.version += 1
 
-    def phrase(self, setting: str, mark: Mark, note: str = "") -> None:
-        """Set the state of a phrase, and of its stop by all phrases of that stop."""
-        for line in self.phrases:
+    def step(self, setting: str, mark: Mark, note: str = "") -> None:
+        """Set the state of a step, and of its stop by all steps of that stop."""
+        for line in self.steps:
             if line.setting == setting:
                 line.mark, line.note = mark, note
                 self._sum_up(line.stop)
@@ -128,7 +136,7 @@ class Line:
         """A finding comes in; the stop shows the worst of its own."""
         self.findings[finding.setting, finding.source] = finding
         self.evidence.update(line for line in finding.evidence.split("\n") if line)
-        for line in self.phrases:
+        for line in self.steps:
             if line.setting == finding.setting:
                 good = all(f.holds for (s, _), f in self.findings.items() if s == line.setting)
                 line.mark = Mark.PROVED if good else Mark.DIFFERS
@@ -136,16 +144,16 @@ class Line:
         self.version += 1
 
     def _sum_up(self, stop: Stop) -> None:
-        marks = [line.mark for line in self.phrases if line.stop is stop]
+        marks = [line.mark for line in self.steps if line.stop is stop]
         for worst in (Mark.NEEDS_YOU, Mark.DIFFERS, Mark.NOW):
             if worst in marks:
                 self.stop(stop, worst)
                 return
         if all(m is Mark.PROVED for m in marks):
             self.stop(stop, Mark.PROVED)
-        elif all(m in (Mark.SAID, Mark.PROVED) for m in marks):
-            self.stop(stop, Mark.SAID)
-        elif any(m in (Mark.SAID, Mark.PROVED) for m in marks):
+        elif all(m in (Mark.SENT, Mark.PROVED) for m in marks):
+            self.stop(stop, Mark.SENT)
+        elif any(m in (Mark.SENT, Mark.PROVED) for m in marks):
             self.stop(stop, Mark.NOW)
         else:
             self.stop(stop, Mark.AHEAD)
@@ -170,7 +178,7 @@ class Board:
     practice: bool
     pace: float
     """How much faster than hardware the yard goes; 0 while none runs."""
-    lines: Mapping[str, Line]
+    lines: Mapping[str, DeviceLine]
     planned: tuple[tuple[Device, str], ...] = ()
     """Devices that are planned and checked only, each with its family's name: there is no phrasebook for it yet."""
 

@@ -15,15 +15,16 @@ from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Spot, error_at
 from zinger.plan.subjects.accounts.credentials import needed_secrets
 from zinger.plan.values.secrets import SecretRef
-from zinger.run.board import Board, Line, Mark
+from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.carrier import Carrier
+from zinger.run.claims import Claims
 from zinger.run.hands import Act, Hands, RunError
-from zinger.run.laptop import Laptop
 from zinger.run.memory import Memory, remember
 from zinger.run.onwire import OnWire
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.world import World
-from zinger.script import Known, Script, compile_script
+from zinger.script.compile import Known, Script, compile_script
+from zinger.store import entries
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 from zinger.store.vault import Vault, VaultError
@@ -39,7 +40,7 @@ class Options:
     nobody: bool = False
     power_cut: bool = True
     restart: bool = False
-    speak: bool = True
+    sends: bool = True
     trace: Path | None = None
     """Where every turn of the conversations is written, for a developer."""
 
@@ -67,14 +68,14 @@ class OpenJob:
         traits = self.vault.traits() if self.vault else {}
         self.plan: Plan = folder.plan(self.families, traits, tuple(problems), sheet)
         self.scripts: dict[str, Script] = {}
-        lines: dict[str, Line] = {}
+        lines: dict[str, DeviceLine] = {}
         planned: list[tuple[Device, str]] = []
         known: Known = {}
         for device in self.plan.devices:
             book = self.books.get(device.family)
             if book is not None and device.name not in lines:
                 self.scripts[device.name] = compile_script(device, book, known)
-                lines[device.name] = Line(device, book.title, self.scripts[device.name])
+                lines[device.name] = DeviceLine(device, book.title, self.scripts[device.name])
             elif device.family in self.families:
                 planned.append((device, self.families[device.family].title))
         sites = tuple(dict.fromkeys(device.site.key for device in self.plan.devices))
@@ -112,12 +113,12 @@ class OpenJob:
         return self.plan.device(name)
 
 
-def _recall_line(line: Line, memory: Memory) -> None:
+def _recall_line(line: DeviceLine, memory: Memory) -> None:
     if memory.proved_at:
         for stop, mark in line.stops.items():
             line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
-        for phrase in line.phrases:
-            phrase.mark = Mark.PROVED
+        for row in line.steps:
+            row.mark = Mark.PROVED
         line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
@@ -181,20 +182,18 @@ class Run:
         vault = job.vault = job.vault or Vault(job.folder.vault)
         made = vault.ensure((ref, job.books[d.family].rules) for d in devices for ref in needed_secrets(d))
         if made:
-            await self.journal.write("vault", made=made)
-            self.news.append(f"{len(made)} secrets made and put into {job.folder.vault.name}")
+            await self._write(entries.VaultFilled(made))
+            self.news.append(f"{len(made)} passwords made and put into {job.folder.vault.name}")
         world = await self._world(vault, self.journal, devices)
-        await self.journal.write("run began", devices=[d.name for d in devices], practice=job.board.practice)
+        await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         for device in devices:
             await self._begin(world, device)
 
     async def _begin(self, world: World, device: Device) -> None:
         job = self.job
         line = job.board.lines[device.name]
-        fresh = Line(device, line.family, line.script, transcript=line.transcript)
-        line.__dict__.update(fresh.__dict__)
-        assert self.journal is not None
-        await self.journal.write("run began", device.name, speaks=self.options.speak)
+        line.begin_anew()
+        await self._write(entries.RunBegan(sends=self.options.sends), device.name)
         memory = job.memories[device.name]
         wire = OnWire(world, device, job.books[device.family], job.scripts[device.name], line, memory)
         self.carriers[device.name] = Carrier(wire, memory)
@@ -208,6 +207,16 @@ class Run:
         if name in self.tasks and self.tasks[name].done():
             self._send(name)
 
+    def _note(self, event: entries.Happened, device: str = "") -> None:
+        assert self.journal is not None
+        kind, data = entries.written(event)
+        self.journal.note(kind, device, **data)
+
+    async def _write(self, event: entries.Happened, device: str = "") -> None:
+        assert self.journal is not None
+        kind, data = entries.written(event)
+        await self.journal.write(kind, device, **data)
+
     async def _world(self, vault: Vault, journal: Journal, devices: list[Device]) -> World:
         job, pace = self.job, 1.0
         if job.board.practice:
@@ -217,19 +226,19 @@ class Run:
             )
         job.board.pace = pace
         keys = HostKeys(job.folder.host_keys)
-        unspeakable = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
+        secrets = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault,
             journal=journal,
-            unspeakable=unspeakable,
+            secrets=secrets,
             dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys),
             hands=self.hands,
-            laptop=Laptop(self.hands, job.plan.devices, job.board.practice),
+            claims=Claims(self.hands, job.plan.devices, job.board.practice),
             records=job.folder.records,
             pace=pace,
             practice=job.board.practice,
             power_cut=self.options.power_cut,
-            speak=self.options.speak,
+            sends=self.options.sends,
             restart=self.options.restart,
             devices=job.plan.devices,
         )
@@ -251,8 +260,8 @@ class Run:
             carrier.wire.pump.leave()
         if self.journal:
             for act, began, ended in self.hands.log:
-                self.journal.note("hands", act.subject, verb=act.verb.value, do=act.do, began=began, ended=ended)
-            self.journal.note("run ended", states={n: c.state_in_words() for n, c in self.carriers.items()})
+                self._note(entries.HandsDone(act.verb.value, act.do, began, ended), act.subject)
+            self._note(entries.RunEnded({n: c.state_in_words() for n, c in self.carriers.items()}))
             self.journal.close()
             self.journal = None
         if self.yard:
@@ -270,4 +279,4 @@ class Run:
 
     def proved(self) -> list[str]:
         """The devices that are proved, counted from their findings and nothing else."""
-        return [name for name, carrier in self.carriers.items() if carrier.prover.is_proved()]
+        return [name for name, carrier in self.carriers.items() if carrier.owed.is_proved()]

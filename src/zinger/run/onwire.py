@@ -1,6 +1,6 @@
 """One device on its wire: its console link, its conversation, and what everybody who works on it needs.
 
-The carrier and the prover both say and read through this; a person takes the wire, holds it, hands it back.
+The stages send and read through this; a person takes the wire, holds it, hands it back.
 """
 
 from __future__ import annotations
@@ -9,36 +9,49 @@ import asyncio
 import time
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
-from typing import Any
+from typing import TypeVar
 
 from zinger.link.base import Link, LinkError
 from zinger.link.ssh import SshLink
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
-from zinger.proof import Facts, Finding, gather
-from zinger.run.board import Line, Mark
+from zinger.plan.subjects.accounts.settings import PRIVILEGED_PASSWORD
+from zinger.proof.facts import Fact, Facts, gather
+from zinger.proof.findings import Finding
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import Act, Verb
-from zinger.run.memory import Memory, credentials, factory_secret, finding_data
+from zinger.run.memory import Memory, credentials, factory_secret
 from zinger.run.pump import Pump
 from zinger.run.ways import Ways
 from zinger.run.world import World
-from zinger.script import Script, ScriptPhrase
+from zinger.script.compile import Script, Step
+from zinger.store import entries
 from zinger.store.recording import Recording
-from zinger.talk import Conversation, Keyring, Manner, Recognised, Renewed, SignedIn, Stuck, Told, confirm, take_reading
+from zinger.talk.conversation import Conversation
+from zinger.talk.errands.confirm import confirm
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.read import take_reading
+from zinger.talk.errors import Stuck
+from zinger.talk.events import Event, Recognised, Renewed, SignedIn, Waiting, Waits
+from zinger.talk.requests import Errand
+from zinger.talk.timing import Timing
+
+T = TypeVar("T")
 
 
 class OnWire:
-    """Says, reads and notes for one device."""
+    """Sends, reads and notes for one device."""
 
     def __init__(
-        self, world: World, device: Device, book: Phrasebook, script: Script, line: Line, memory: Memory
+        self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
     ) -> None:
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
         self.name = device.name
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
+        conversation = Conversation(book.terminal, Timing(boots_in=boots_in), world.trace_of(device.name))
         self.pump = Pump(
-            Conversation(book, Manner(boots_in=boots_in)),
+            conversation,
             lambda ref: world.secret(book, ref),
             world.masker_for(device, book),
             line.transcript,
@@ -46,22 +59,25 @@ class OnWire:
             world.turns,
         )
         self.keys = Keyring(
-            credentials(device, book, memory), {book.factory.user: device.factory_account_secret}, device.name
+            credentials(device, book, memory),
+            {book.factory.user: device.factory_account_secret},
+            device.name,
+            device[PRIVILEGED_PASSWORD],
         )
         self._go = asyncio.Event()
         self._go.set()
         self._boot_began: float | None = None
         self._was_plugged = False
 
-    # -- saying and reading ------------------------------------------------------------------------
-    async def do(self, errand: Any) -> Any:
+    # -- sending and reading -----------------------------------------------------------------------
+    async def do(self, errand: Errand[T]) -> T:
         """Carry out an errand, once nobody holds the device."""
         await self._go.wait()
         return await self.pump.do(errand)
 
     async def read(self, startup: bool) -> Facts:
         """All facts of the running or the startup state."""
-        facts: dict[str, Any] = {}
+        facts: dict[str, tuple[Fact, ...]] = {}
         for reading in self.book.readings.values():
             if startup and not reading.startup:
                 continue
@@ -69,36 +85,30 @@ class OnWire:
             facts.update(gather(reading.take, lines, reading.sections))
         return facts
 
-    async def confirm(self, phrase: ScriptPhrase) -> None:
+    async def confirm(self, step: Step) -> None:
         """Say that a change stays which would go back by itself.
 
         From a new session where the family wants it so, and where the link is one that the change could have cut.
         """
-        assert phrase.confirm is not None
-        if phrase.confirm.fresh and self.over_network:
-            self.line.say(f"{phrase.title}: comes back in a new session before {phrase.confirm.within:g} s are over")
+        where = step.how.confirm
+        assert where is not None
+        if where.fresh and self.over_network:
+            self.line.say(f"{step.title}: comes back in a new session before {where.within:g} s are over")
             self.pump.leave()
             ways = Ways(self.world, self.device, self.book, self.keys)
-            self._join(await ways.at_the_planned(self._signed_in, phrase.confirm.within * 0.7))
-        await self.do(confirm(self.book, phrase, self.keys))
+            self._join(await ways.at_the_planned(self._signed_in, where.within * 0.7))
+        await self.do(confirm(self.book, step, self.keys))
 
     async def know_the_label(self) -> None:
-        """Have the secret that is printed on this very box, before it is needed; hands read it once."""
+        """Have the password that is printed on this very device, before it is needed; hands read it once."""
         label = factory_secret(self.device, self.book)
         if not self.book.factory.on_label or label in self.world.vault:
             return
         self.line.wait("your hands")
-        await self.world.hands.ask(
-            Act(
-                Verb.READ_LABEL,
-                self.name,
-                f"read the label of {self.name}: zinger secret JOB {label.name}",
-                "its first sign-in is printed there",
-                rank=1,
-            )
-        )
+        do = f"read the label of {self.name}: zinger secret JOB {label.name}"
+        await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, "its first sign-in is printed there", rank=1))
         if label not in self.world.vault:
-            raise Stuck(f"the secret on its label is not known; enter it: zinger secret JOB {label.name}")
+            raise Stuck(f"the password on its label is not known; enter it: zinger secret JOB {label.name}")
         self.pump.masker.know([self.world.vault.get(label)])
 
     @asynccontextmanager
@@ -110,28 +120,30 @@ class OnWire:
         self.line.say(sentence)
         yield
         if stop:
-            self.line.stop(stop, Mark.SAID)
-        self.note("stage", stage=stage, began=began)
+            self.line.stop(stop, Mark.SENT)
+        self.note(entries.StageDone(stage, began))
 
     def find(self, findings: Iterable[Finding]) -> None:
         """Findings go to the board and the journal."""
         for finding in findings:
             self.line.find(finding)
-            self.note("finding", **finding_data(finding))
+            self.note(entries.Found.of(finding))
 
-    def note(self, kind: str, **data: Any) -> None:
+    def note(self, event: entries.Happened) -> None:
         """An entry in the journal, without waiting for it."""
+        kind, data = entries.written(event)
         self.world.journal.note(kind, self.name, **data)
 
-    async def write(self, kind: str, **data: Any) -> None:
+    async def write(self, event: entries.Happened) -> None:
         """An entry in the journal, on disk when this returns: an intent before its act."""
+        kind, data = entries.written(event)
         await self.world.journal.write(kind, self.name, **data)
 
     # -- the link ----------------------------------------------------------------------------------
     @property
     def restarts(self) -> bool:
         """Whether it shows that it boots, and stands at no known place yet."""
-        return self.pump.conversation.boot_began is not None
+        return self.pump.conversation.boots
 
     @property
     def over_network(self) -> bool:
@@ -165,7 +177,7 @@ class OnWire:
             return await self.world.dialer.console(self.name, self.device.console, settings)
 
     def _signed_in(self, user: str, secret: str) -> None:
-        self.note("signed in", user=user, secret=secret)
+        self.note(entries.SignedIn(user, secret))
 
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""
@@ -188,7 +200,7 @@ class OnWire:
     # -- a person ----------------------------------------------------------------------------------
     def take(self) -> None:
         """A person takes the wire, whether something is under way or not."""
-        self.pump.masker.know(self.world.unspeakable)
+        self.pump.masker.know(self.world.secrets)
         self.pump.take()
         self.line.person_has_it = True
         self.line.version += 1
@@ -200,7 +212,7 @@ class OnWire:
         self.pump.hand_back()
 
     def hold(self) -> None:
-        """Pause before the next thing that is said."""
+        """Pause before the next thing that is sent."""
         self._go.clear()
         self.line.hold()
 
@@ -215,24 +227,25 @@ class OnWire:
         return not self._go.is_set()
 
     # -- what the conversation tells ---------------------------------------------------------------
-    def _saw(self, event: Any) -> None:
+    def _saw(self, event: Event) -> None:
         if isinstance(event, Recognised):
             self.line.at(event.place)
             if self._boot_began is not None:
                 seconds = asyncio.get_running_loop().time() - self._boot_began
                 self._boot_began = None
-                self.note("booted", seconds=round(seconds, 2))
-        elif isinstance(event, Told):
-            self._told(event)
-        elif isinstance(event, (SignedIn, Renewed)):
-            kind = "renewed" if isinstance(event, Renewed) else "signed in"
-            self.note(kind, user=event.user, secret=event.secret)
+                self.note(entries.Booted(round(seconds, 2)))
+        elif isinstance(event, Waits):
+            self._waits(event)
+        elif isinstance(event, Renewed):
+            self.note(entries.Renewed(event.user, event.secret))
+        elif isinstance(event, SignedIn):
+            self.note(entries.SignedIn(event.user, event.secret))
 
-    def _told(self, event: Told) -> None:
+    def _waits(self, event: Waits) -> None:
         now = asyncio.get_running_loop().time()
         end = None if event.expected_end is None else time.time() + event.expected_end - now
-        self.line.wait(event.why, end)
-        if event.why == "booting":
+        self.line.wait(event.why, end, event.what)
+        if event.what is Waiting.BOOT:
             self._boot_began = now
             self.line.at("booting")
             if self.line.mood is Mark.NOW:

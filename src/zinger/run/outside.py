@@ -11,18 +11,20 @@ from typing import TYPE_CHECKING
 
 from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Dialer
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.accounts.credentials import accounts_of
-from zinger.plan.subjects.accounts.settings import ADMINISTRATOR
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
 from zinger.plan.values.secrets import SecretRef
-from zinger.proof import Finding, Source, Verdict
+from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.memory import factory_secret
 from zinger.run.pump import Pump
-from zinger.talk import Conversation, Keyring, TalkError, arrive
+from zinger.talk.conversation import Conversation
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errors import TalkError
 
 if TYPE_CHECKING:
     from zinger.run.world import World
@@ -60,16 +62,16 @@ class Outside:
     def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
         if not self._over_ssh:
             return
-        for setting, account in accounts_of(self.device):
-            home = self.book.administrator or self.book.home
-            yield account.name, account, home if setting is ADMINISTRATOR else self.book.view
+        home = self.book.administrator or self.book.home
+        for account in accounts_of(self.device):
+            yield account.name, Account(account.name, account.secret), home if account.administers else self.book.view
         if self.book.factory.user:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
     def _doors(self) -> list[tuple[str, int, str, bool]]:
         """Services whose port must answer, or refuse; SSH, where it is signed in over, is proved by that."""
         planned = (
-            (name, port, title, self.device[SETTINGS[name]]) for name, port, title in DOORS if name in self.book.phrases
+            (name, port, title, self.device[SETTINGS[name]]) for name, port, title in DOORS if name in self.book.steps
         )
         return [
             (name, port, title, is_open)
@@ -95,15 +97,15 @@ class Outside:
         try:
             link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
             pump = Pump(
-                Conversation(self.book),
+                Conversation(self.book.terminal),
                 self._secret,
                 self.world.masker_for(self.device, self.book),
                 turns=self.world.turns,
             )
             pump.join(link)
             try:
-                at = await pump.do(arrive(self.book, goal, Keyring([])))
-                shown = pump.conversation.ear.tail.strip()
+                at = await pump.do(arrive(self.book.map, goal, Keyring([])))
+                shown = pump.conversation.tail.strip()
                 seen = f"{shown}   (host key {link.host_key.fingerprint})"
                 return self._finding(setting, title, planned, f"at {at.name}", seen, True)
             finally:

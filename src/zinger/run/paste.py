@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 
 from zinger.run.pump import Pump
-from zinger.talk import At
 
 LOOKS = 0.02
 ECHO, SILENCE, LONGEST = 1.0, 1.2, 30.0
@@ -36,24 +35,23 @@ class Paste:
                 await self._echoed(line)
                 if not self.going:
                     return
-                self.pump.type(self.pump.conversation.book.enter.encode())
+                self.pump.type(self.pump.conversation.enter.encode())
                 await self._answered()
             self.done += 1
 
     async def _echoed(self, line: str) -> None:
         for _ in range(round((ECHO + len(line) * 0.02) / LOOKS)):
-            if self.stopped or self.pump.conversation.ear.tail.endswith(line):
+            if self.stopped or self.pump.conversation.tail.endswith(line):
                 return
             await asyncio.sleep(LOOKS)
 
     async def _answered(self) -> None:
         loop = asyncio.get_running_loop()
-        standing = self.pump.conversation.standing
-        standing.forget()
+        conversation = self.pump.conversation
         began = loop.time()
-        standing.spoken_to(began)
+        conversation.look_anew(began)
         while loop.time() < began + LONGEST and self.going:
             await asyncio.sleep(LOOKS)
             now = loop.time()
-            if isinstance(standing.place(frozenset(), now), At) or now > max(began, standing.heard) + SILENCE:
+            if conversation.stands_at_a_place(now) or now > max(began, conversation.heard) + SILENCE:
                 return

@@ -1,4 +1,4 @@
-"""The pump: joins a sans-IO conversation to a link. It is small, and the only place where secrets are said.
+"""The pump: joins a sans-IO conversation to a link. It is small, and the only place where secrets are sent.
 
 It is driven by callbacks, not by a task per device: bytes or a timer lead to one turn, in which actions
 are carried out until the conversation waits. A secret is resolved at the moment of writing; what comes
@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
@@ -17,7 +17,12 @@ from zinger.run.turns import Turns
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
-from zinger.talk import Conversation, Done, Failed, Interrupted, Mended, Nudged, Say, Typed
+from zinger.talk.conversation import Conversation
+from zinger.talk.driver import Ended, Running
+from zinger.talk.errors import Interrupted
+from zinger.talk.events import Event, Mended, Nudged, Sent
+from zinger.talk.requests import Errand
+from zinger.talk.terminal.surface import Send
 
 T = TypeVar("T")
 
@@ -35,7 +40,7 @@ class Pump:
         secret: Callable[[SecretRef], str],
         masker: Masker,
         transcript: Transcript | None = None,
-        onlooker: Callable[[Any], None] | None = None,
+        onlooker: Callable[[Event], None] | None = None,
         turns: Turns | None = None,
     ) -> None:
         self.conversation = conversation
@@ -46,7 +51,7 @@ class Pump:
         self._onlooker = onlooker
         self._turns = turns or Turns()
         self._loop = asyncio.get_running_loop()
-        self._result: asyncio.Future[Any] | None = None
+        self._ended: asyncio.Future[None] | None = None
         self._timer: asyncio.TimerHandle | None = None
         self._due = 0.0
         self._person = asyncio.Event()
@@ -95,19 +100,20 @@ class Pump:
         self._turn()
 
     # -- errands -----------------------------------------------------------------------------------
-    async def do(self, errand: Any) -> Any:
+    async def do(self, errand: Errand[T]) -> T:
         """Carry out one errand; raises what it failed with, TakenOver when a person took the wire."""
         if not self._person.is_set():
             raise TakenOver("the wire is in a person's hands")
         if self.link is None:
             raise Interrupted("there is no link")
-        self._result = self._loop.create_future()
-        self.conversation.begin(errand, self._loop.time())
+        self._ended = self._loop.create_future()
+        running: Running[T] = self.conversation.begin(errand, self._loop.time())
         self._turn()
         try:
-            return await self._result
+            await self._ended
         finally:
-            self._result = None
+            self._ended = None
+        return running.result()
 
     def _turn(self) -> None:
         """Do what the conversation wants until it waits or its errand ends."""
@@ -115,28 +121,30 @@ class Pump:
             return
         self._in_turn = True
         try:
-            while self._result is not None and not self._result.done():
+            while self._ended is not None and not self._ended.done():
                 now = self._loop.time()
-                action = self.conversation.next_action(now)
-                if isinstance(action, Say):
-                    self._say(action)
-                elif isinstance(action, Done):
-                    self._result.set_result(action.result)
-                elif isinstance(action, Failed):
-                    self._result.set_exception(action.error)
+                action = self.conversation.turn(now)
+                if isinstance(action, Send):
+                    self._send(action)
+                elif isinstance(action, Ended):
+                    self._ended.set_result(None)
                 else:
                     self._wake_at(action.until, now)
                     break
+        except Exception as fault:  # of ours: it ends the device's task, loudly, not the link's callback
+            if self._ended is None or self._ended.done():
+                raise
+            self._ended.set_exception(fault)
         finally:
             self._in_turn = False
             self._pass_on_events()
 
-    def _say(self, action: Say) -> None:
+    def _send(self, action: Send) -> None:
         if self.link is None:
             return
         raw = "".join(self._secret(p) if isinstance(p, SecretRef) else p for p in action.words)
         if self.recording:
-            self.recording.said("".join(str(part) for part in action.words))
+            self.recording.typed("".join(str(part) for part in action.words))
         self.link.write(raw.encode())
 
     def _wake_at(self, when: float, now: float) -> None:
@@ -155,14 +163,14 @@ class Pump:
 
     def _pass_on_events(self) -> None:
         for event in self.conversation.take_events():
-            if isinstance(event, Typed):
-                self.transcript.mark("said", event.purpose)
+            if isinstance(event, Sent):
+                self.transcript.annotate("sent", event.purpose)
                 if self.recording:
-                    self.recording.mark(event.purpose)
+                    self.recording.marker(event.purpose)
             elif isinstance(event, Mended):
-                self.transcript.mark("mended", event.line)
+                self.transcript.annotate("mended", event.line)
             elif isinstance(event, Nudged):
-                self.transcript.mark("nudged")
+                self.transcript.annotate("nudged")
             if self._onlooker:
                 self._onlooker(event)
 
@@ -176,9 +184,9 @@ class Pump:
         """A person takes the wire; the errand under way ends with TakenOver."""
         if self._person.is_set():
             self._person.clear()
-            self.transcript.mark("person", "you have the wire")
+            self.transcript.annotate("person", "you have the wire")
             if self.recording:
-                self.recording.mark("a person takes the wire")
+                self.recording.marker("a person takes the wire")
             self.conversation.interrupt(TakenOver("a person took the wire"), self._loop.time())
             self._turn()
 
@@ -186,24 +194,24 @@ class Pump:
         """What the person types goes to the device; only while they have the wire."""
         if self.person_has_it and self.link:
             if self.recording:
-                self.recording.said(self.masker.text(data.decode("utf-8", "replace")))
+                self.recording.typed(self.masker.text(data.decode("utf-8", "replace")))
             self.link.write(data)
 
     def send_break(self) -> None:
         """A break on the line; raises LinkError where the way carries none."""
         if self.link:
             self.link.send_break()
-            self.transcript.mark("person", "break sent")
+            self.transcript.annotate("person", "break sent")
             if self.recording:
-                self.recording.mark("break sent")
+                self.recording.marker("break sent")
 
     def hand_back(self) -> None:
         """The person is done: whoever waits goes on, and looks where the device is."""
         if self.person_has_it:
-            self.transcript.mark("person", "handed back")
+            self.transcript.annotate("person", "handed back")
             if self.recording:
-                self.recording.mark("the wire is handed back")
-            self.conversation.standing.at = None
+                self.recording.marker("the wire is handed back")
+            self.conversation.somebody_typed()
             self._person.set()
 
     async def handed_back(self) -> None:

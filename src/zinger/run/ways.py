@@ -8,17 +8,15 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
 
 from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Console
 from zinger.link.ssh import SshLink
-from zinger.phrasebook import Phrasebook
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
-from zinger.talk import Keyring, Stuck
-
-if TYPE_CHECKING:
-    from zinger.run.world import World
+from zinger.run.world import World
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errors import Stuck
 
 
 class Ways:

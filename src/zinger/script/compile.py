@@ -1,78 +1,114 @@
 """Compile a planned device and its family's phrasebook into an ordered script.
 
 The order is that of the table of settings, unless the phrasebook says that one comes after another: credentials
-first, since left for later they are forgotten. Nothing is said that cannot be said safely: a value with control
+first, since left for later they are forgotten. Nothing is sent that cannot be sent safely: a value with control
 characters, or a line longer than the family takes, is left out and listed.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
-from zinger.phrasebook import (
-    Confirm,
-    Effect,
-    Holds,
-    Interview,
-    Phrase,
-    Phrasebook,
-    Said,
-    Words,
-    WordsError,
-    has_secret,
-    masked,
-    render_lines,
-    render_text,
-)
-from zinger.phrasebook.words import names_used
+from zinger.phrasebook.book import Interview, Phrasebook
+from zinger.phrasebook.map import Deed
+from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, StepTemplate
+from zinger.phrasebook.terminal import TypeLine, typed
+from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
 from zinger.plan.model import Device, Value
-from zinger.plan.setting import Stop
+from zinger.plan.setting import Setting, Stop
+from zinger.plan.subjects.management.settings import GATEWAY
+
+
+# -- what is sent ----------------------------------------------------------------------------------------
+@dataclass(frozen=True)
+class StepLine:
+    """One line of a step, and the place to which it leads if it does not stay."""
+
+    deed: Deed
+    to: str = ""
+
+
+Replies = Mapping[str, tuple[Deed, ...]]
+"""What answers a question, by place; the last one for every further time."""
 
 
 @dataclass(frozen=True)
-class ScriptPhrase:
-    """One thing to say: where, in which words, for which setting, with what effect, and how it is undone.
+class Lines:
+    """Lines to send in order, and replies to the questions that may follow."""
 
-    `lines` are said in order, each with the place to which it leads if it does not stay. `expected` is what a reading
-    must show afterwards, in the family's own writing; `undo` is masked. `replies` answer a question each time that it
-    is asked, the last one for every further time. What is said in an `interview` has replies only. `also` is said
-    when the setting is still not so after it was said.
+    lines: tuple[StepLine, ...]
+    replies: Replies = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Answers:
+    """Answers in a question script."""
+
+    interview: str
+    replies: Replies
+
+
+@dataclass(frozen=True)
+class Shows:
+    """What a reading must show afterwards, in the family's own writing."""
+
+    fact: str
+    expected: tuple[str, ...]
+    holds: Holds = Holds.EXACTLY
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to send: how, what, for which setting, and how it is undone (masked).
+
+    `also` is sent when the setting is still not so after its questions were answered.
     """
 
     setting: str
     title: str
     stop: Stop
     value: str
-    at: str
-    lines: tuple[Said, ...]
-    replies: Mapping[str, tuple[Words, ...]]
-    through: frozenset[str] = frozenset()
-    expect: re.Pattern[str] | None = None
-    progress: re.Pattern[str] | None = None
-    patience: float = 30.0
-    effect: Effect = Effect.NONE
-    confirm: Confirm | None = None
+    how: How
+    what: Lines | Answers
     undo: str = ""
-    fact: str | None = None
-    expected: tuple[str, ...] = ()
-    holds: Holds = Holds.EXACTLY
-    interview: str = ""
-    also: ScriptPhrase | None = None
+    shows: Shows | None = None
+    also: Step | None = None
+
+    @property
+    def at(self) -> str:
+        """The place at which it is begun."""
+        return self.how.at
+
+    @property
+    def effect(self) -> Effect:
+        """What sending it does besides."""
+        return self.how.effect
+
+    @property
+    def fact(self) -> str:
+        """The fact that is read back, or nothing."""
+        return self.shows.fact if self.shows else ""
+
+    @property
+    def interview(self) -> str:
+        """The question script in which it is answered, or nothing."""
+        return self.what.interview if isinstance(self.what, Answers) else ""
 
     @property
     def shown(self) -> str:
-        """The words in one row, as a person may see them."""
-        if self.interview:
-            return " · ".join(masked(words) or "(Enter)" for turns in self.replies.values() for words in turns)
-        first = masked(self.lines[0].words) if self.lines else ""
-        return first if len(self.lines) < 2 else f"{first} … {len(self.lines)} lines"
+        """What is sent in one row, as a person may see it."""
+        if isinstance(self.what, Answers):
+            return " · ".join(deed.shown or "(Enter)" for turns in self.what.replies.values() for deed in turns)
+        lines = self.every_line
+        first = lines[0] if lines else ""
+        return first if len(lines) < 2 else f"{first} … {len(lines)} lines"
 
     @property
     def every_line(self) -> tuple[str, ...]:
         """All its lines, as a person may see them."""
-        return tuple(masked(line.words) for line in self.lines)
+        return tuple(line.deed.shown for line in self.what.lines) if isinstance(self.what, Lines) else ()
 
 
 @dataclass(frozen=True)
@@ -80,13 +116,13 @@ class ScriptInterview:
     """A question script with this device's answers, by question; what a plan does not say keeps what stands there."""
 
     interview: Interview
-    answers: Mapping[str, tuple[Words, ...]]
+    answers: Replies
     settings: tuple[str, ...]
 
 
 @dataclass(frozen=True)
-class Unsaid:
-    """A planned value that is not said, and why; `blocks` means that the device can't be proved so."""
+class NotSent:
+    """A planned value that is not sent, and why; `blocks` means that the device can't be proved so."""
 
     setting: str
     value: str
@@ -96,38 +132,39 @@ class Unsaid:
 
 @dataclass(frozen=True)
 class Script:
-    """All that will be said to one device."""
+    """All that will be sent to one device."""
 
     device: str
     family: str
-    phrases: tuple[ScriptPhrase, ...]
-    unsaid: tuple[Unsaid, ...]
-    keep: tuple[ScriptPhrase, ...]
+    steps: tuple[Step, ...]
+    not_sent: tuple[NotSent, ...]
+    saves: tuple[Step, ...]
     interviews: Mapping[str, ScriptInterview] = field(default_factory=dict)
-    restart: ScriptPhrase | None = None
+    restart: Step | None = None
 
     @property
-    def everything(self) -> tuple[ScriptPhrase, ...]:
-        """The phrases, and what keeps what they made."""
-        return (*self.phrases, *self.keep)
+    def everything(self) -> tuple[Step, ...]:
+        """The steps, then what saves."""
+        return (*self.steps, *self.saves)
 
 
-Known = dict[tuple[str, str, type, object], ScriptPhrase]
-"""Phrases that were compiled already, by family, setting and value: most devices share most of theirs."""
+Known = dict[tuple[str, str, type, object], Step]
+"""Steps that were filled already: devices of one family share those whose value they share."""
 
 
+# -- compiling -------------------------------------------------------------------------------------------
 def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
-    """Order the phrases for every planned setting; what the family cannot be told is listed as unsaid."""
+    """Order the steps for every planned setting; what the family cannot be told is listed as not sent."""
     filler = _Filler(device, book, {} if known is None else known)
-    phrases: list[ScriptPhrase] = [filler.step(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
+    steps: list[Step] = [filler.plain(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
     for name in book.order:
         value = device.values.get(name)
-        if value is not None and (phrase := filler.setting(name, value)) is not None:
-            phrases.append(phrase)
-    interviews = {name: filler.interview(i, phrases) for name, i in book.interviews.items()}
-    keep = tuple(filler.step(p, Stop.SAVE, "save to startup") for p in book.keep)
-    restart = filler.step(book.restart, Stop.PROOF, "restart") if book.restart else None
-    return Script(device.name, book.family, tuple(phrases), tuple(filler.unsaid), keep, interviews, restart)
+        if value is not None and (step := filler.setting(value)) is not None:
+            steps.append(step)
+    interviews = {name: filler.interview(i, steps) for name, i in book.interviews.items()}
+    saves = tuple(filler.plain(p, Stop.SAVE, "save to startup") for p in book.saves)
+    restart = filler.plain(book.restart, Stop.PROOF, "restart") if book.restart else None
+    return Script(device.name, book.family, tuple(steps), tuple(filler.not_sent), saves, interviews, restart)
 
 
 class _Filler:
@@ -136,75 +173,77 @@ class _Filler:
     def __init__(self, device: Device, book: Phrasebook, known: Known) -> None:
         self.device, self.book, self.known = device, book, known
         self.plan = {name: value.value for name, value in device.values.items()}
-        self.unsaid: list[Unsaid] = []
+        self.not_sent: list[NotSent] = []
 
-    def setting(self, name: str, value: Value) -> ScriptPhrase | None:
-        """The phrase for a planned value; None when it is not said, which is then listed."""
-        phrase = self.book.phrases.get(name)
-        if phrase is None:
-            self.unsaid.append(Unsaid(name, value.shown, f"{self.book.title} has no phrase for it"))
+    def setting(self, value: Value) -> Step | None:
+        """The step for a planned value; None when it is not sent, which is then listed."""
+        setting: Setting[Any] = value.setting
+        template = self.book.steps.get(setting.name)
+        if template is None:
+            self.not_sent.append(NotSent(setting.name, value.shown, f"{self.book.title} has no step for it"))
             return None
-        if name == "management.gateway" and self.device.address and self.device.address.method == "dhcp":
-            self.unsaid.append(Unsaid(name, value.shown, "the lease brings the gateway"))
+        if setting is GATEWAY and self.device.address and self.device.address.method == "dhcp":
+            self.not_sent.append(NotSent(setting.name, value.shown, "the lease brings the gateway"))
             return None
         try:
-            if phrase.looks_around:
-                return self._fill(phrase, value)
-            key = (self.book.family, name, type(value.value), value.value)
+            if template.looks_around:
+                return self._fill(template, value)
+            key = (self.book.family, setting.name, type(value.value), value.value)
             if key not in self.known:
-                self.known[key] = self._fill(phrase, value)
+                self.known[key] = self._fill(template, value)
             return self.known[key]
         except WordsError as error:
-            self.unsaid.append(Unsaid(name, value.shown, str(error), blocks=True))
+            self.not_sent.append(NotSent(setting.name, value.shown, str(error), blocks=True))
             return None
 
-    def step(self, phrase: Phrase, stop: Stop, title: str) -> ScriptPhrase:
-        """A phrase that serves no setting: a preparation, what keeps, a restart."""
-        return replace(
-            self._filled(phrase, None, (None,) if phrase.fact else ()), stop=stop, title=phrase.title or title
-        )
+    def plain(self, template: StepTemplate, stop: Stop, title: str) -> Step:
+        """A step that serves no setting: a preparation, what saves, a restart."""
+        step = self._filled(template, None, (None,))
+        return replace(step, stop=stop, title=template.title or title)
 
-    def _fill(self, phrase: Phrase, value: Value) -> ScriptPhrase:
+    def _fill(self, template: StepTemplate, value: Value) -> Step:
         items = value.value if isinstance(value.value, tuple) else (value.value,)
-        filled = self._filled(phrase, value.value, items if phrase.fact else ())
-        setting = value.setting
         return replace(
-            filled,
-            title=setting.title,
-            stop=setting.stop,
+            self._filled(template, value.value, items),
+            title=value.setting.title,
+            stop=value.setting.stop,
             value=value.shown,
-            also=self._fill(phrase.also, value) if phrase.also else None,
+            also=self._fill(template.also, value) if template.also else None,
         )
 
-    def _filled(self, phrase: Phrase, value: object, items: tuple[object, ...]) -> ScriptPhrase:
+    def _filled(self, template: StepTemplate, value: object, items: tuple[object, ...]) -> Step:
         def using(source: str) -> dict[str, object]:
             return self._using(source, value=value, before="(as before)")
 
-        lines = render_lines(phrase.say, **using(phrase.say)) if phrase.say else ()
-        replies = {place: _turns(reply, using(reply)) for place, reply in phrase.replies.items()}
-        self._fits(lines, replies)
-        shows = [render_text(phrase.shows, **{**using(phrase.shows), "value": item}) for item in items]
-        return ScriptPhrase(
-            setting=phrase.setting,
-            title=phrase.title,
-            stop=Stop.ROLE,
-            value="",
-            at=phrase.at,
-            lines=lines,
-            replies=replies,
-            through=frozenset(phrase.through),
-            expect=phrase.expect,
-            progress=phrase.progress,
-            patience=phrase.patience,
-            effect=phrase.effect,
-            confirm=phrase.confirm
-            and replace(phrase.confirm, say=render_text(phrase.confirm.say, **using(phrase.confirm.say))),
-            undo=render_text(phrase.undo, **using(phrase.undo)) if phrase.undo else "",
-            fact=phrase.fact,
-            expected=tuple(line for text in shows for line in text.split("\n") if line),
-            holds=phrase.holds,
-            interview=phrase.interview,
+        how, what = template.how, template.what
+        replies = {place: _turns(reply, using(reply)) for place, reply in what.replies.items()}
+        self._takes(replies)
+        if how.confirm is not None:
+            send = render_text(how.confirm.send, **using(how.confirm.send))
+            how = replace(how, confirm=replace(how.confirm, send=send, deed=typed(send)))
+        filled: Lines | Answers
+        if isinstance(what, AnswerTemplates):
+            filled = Answers(what.interview, replies)
+        else:
+            lines = render_lines(what.send, **using(what.send)) if what.send else ()
+            filled = Lines(tuple(StepLine(self._fits(TypeLine(line.words)), line.to) for line in lines), replies)
+        return Step(
+            template.setting,
+            template.title,
+            Stop.ROLE,
+            "",
+            how,
+            filled,
+            render_text(template.undo, **using(template.undo)) if template.undo else "",
+            self._shows(template, using, items),
         )
+
+    def _shows(self, template: StepTemplate, using: Any, items: tuple[object, ...]) -> Shows | None:
+        reads = template.reads
+        if reads is None:
+            return None
+        texts = [render_text(reads.shows, **{**using(reads.shows), "value": item}) for item in items]
+        return Shows(reads.fact, tuple(line for text in texts for line in text.split("\n") if line), reads.holds)
 
     def _using(self, source: str, **own: object) -> dict[str, object]:
         """The names that a template uses, with what they mean for this device."""
@@ -216,45 +255,44 @@ class _Filler:
         }
         return {name: names[name] for name in names_used(source) if name in names}
 
-    def _fits(self, lines: tuple[Said, ...], replies: Mapping[str, tuple[Words, ...]]) -> None:
-        """Raises WordsError for what the family would not take."""
-        for line in lines:
-            length = len(masked(line.words))
-            if length > self.book.longest_line:
-                raise WordsError(
-                    f"it makes a line of {length} characters; {self.book.title} takes {self.book.longest_line}"
-                )
-        for place, turns in replies.items():
-            takes = self.book.places[place].takes
-            for words in turns if takes is not None else ():
-                if not has_secret(words) and not takes.fullmatch(masked(words)):  # type: ignore[union-attr]
-                    raise WordsError(f"{masked(words)!r} is no answer that {place.replace('_', ' ')} takes")
+    def _fits(self, deed: TypeLine) -> TypeLine:
+        """Raises WordsError for a line that the family would not take."""
+        length = len(masked(deed.words))
+        if length > self.book.terminal.longest_line:
+            raise WordsError(
+                f"it makes a line of {length} characters; {self.book.title} takes {self.book.terminal.longest_line}"
+            )
+        return deed
 
-    def interview(self, interview: Interview, phrases: list[ScriptPhrase]) -> ScriptInterview:
+    def _takes(self, replies: Mapping[str, tuple[TypeLine, ...]]) -> None:
+        """Raises WordsError for an answer that its question would not take."""
+        for name, turns in replies.items():
+            place = self.book.places[name]
+            for deed in turns if place.takes is not None else ():
+                if not has_secret(deed.words) and not place.takes.fullmatch(deed.shown):  # type: ignore[union-attr]
+                    raise WordsError(f"{deed.shown!r} is not an answer that {place.words} takes")
+
+    def interview(self, interview: Interview, steps: list[Step]) -> ScriptInterview:
         """Every question with its answer: what is planned, and for the rest what the book says."""
-        answers: dict[str, tuple[Words, ...]] = {}
+        answers: dict[str, tuple[Deed, ...]] = {}
         for place, reply in interview.otherwise.items():
             answers[place] = _turns(reply, self._using(reply))
-        own = [p for p in phrases if p.interview == interview.name]
-        for phrase in own:
-            answers.update(phrase.replies)
-        return ScriptInterview(interview, answers, tuple(p.setting for p in own))
+        own = [step for step in steps if step.interview == interview.name]
+        for step in own:
+            answers.update(step.what.replies)
+        return ScriptInterview(interview, answers, tuple(step.setting for step in own))
 
 
-def _turns(reply: str, names: Mapping[str, object]) -> tuple[Words, ...]:
+def _turns(reply: str, names: Mapping[str, object]) -> tuple[TypeLine, ...]:
     """What to answer, the first time and every time after; nothing is Enter alone."""
-    return tuple(line.words for line in render_lines(reply, **names)) or ((),)
+    return tuple(TypeLine(line.words) for line in render_lines(reply, **names)) or (TypeLine(()),)
 
 
-def compare(one: Script, other: Script) -> Iterator[tuple[ScriptPhrase | None, ScriptPhrase | None]]:
-    """The pairs of phrases, by setting, in which two devices' scripts differ."""
-    left = {p.setting: p for p in one.phrases}
-    right = {p.setting: p for p in other.phrases}
+def compare(one: Script, other: Script) -> Iterator[tuple[Step | None, Step | None]]:
+    """The pairs of steps, by setting, in which two devices' scripts differ."""
+    left = {step.setting: step for step in one.steps}
+    right = {step.setting: step for step in other.steps}
     for name in {**left, **right}:
         a, b = left.get(name), right.get(name)
-        if _said(a) != _said(b):
+        if (a.what if a else None) != (b.what if b else None):
             yield a, b
-
-
-def _said(phrase: ScriptPhrase | None) -> object:
-    return (phrase.lines, dict(phrase.replies)) if phrase else None

@@ -10,8 +10,9 @@ from pathlib import Path
 
 from zinger.errors import ZingerError
 from zinger.files import write_whole
-from zinger.phrasebook import Families, PhrasebookError, load_family, shipped_source
 from zinger.phrasebook.examine import examine
+from zinger.phrasebook.load import Families, load_family, shipped_source
+from zinger.phrasebook.source import PhrasebookError
 from zinger.plan.files.editing import Files
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet

@@ -65,12 +65,12 @@ class Recording:
         """The device showed these (masked) bytes."""
         self._event("o", self._decode(data))
 
-    def said(self, text: str) -> None:
+    def typed(self, text: str) -> None:
         """This (masked) text was typed."""
         self._event("i", text)
 
-    def mark(self, text: str) -> None:
-        """A mark for the player: a phrase begins, a person takes the wire."""
+    def marker(self, text: str) -> None:
+        """A mark for the player: a step begins, a person takes the wire."""
         self._event("m", text)
 
     def _event(self, code: str, text: str) -> None:

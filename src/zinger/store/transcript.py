@@ -1,6 +1,6 @@
-"""What one device showed lately, masked, with marks in the margin; for whoever looks at the wire.
+"""What one device showed lately, masked, with annotations in the margin; for whoever looks at the wire.
 
-Bounded: the last `KEPT` bytes. Marks carry the position in the stream at which they stand, so that an
+Bounded: the last `KEPT` bytes. Annotations carry the position in the stream at which they stand, so that an
 emulator which replays the bytes can put them beside the right line.
 """
 
@@ -13,8 +13,8 @@ KEPT = 128 * 1024
 
 
 @dataclass(frozen=True)
-class Mark:
-    """Something Zinger did at a position of the stream: `said`, `mended`, `person`, `nudged`."""
+class Annotation:
+    """Something Zinger did at a position of the stream: `sent`, `mended`, `person`, `nudged`."""
 
     serial: int
     position: int
@@ -23,11 +23,11 @@ class Mark:
 
 
 class Transcript:
-    """A bounded stream of bytes with marks; positions count from the beginning of the session."""
+    """A bounded stream of bytes with annotations; positions count from the beginning of the session."""
 
     def __init__(self) -> None:
         self._pieces: deque[tuple[int, bytes]] = deque()
-        self.marks: deque[Mark] = deque(maxlen=2000)
+        self.annotations: deque[Annotation] = deque(maxlen=2000)
         self.begin = self.end = 0
         self._serial = 0
 
@@ -40,16 +40,16 @@ class Transcript:
                 _, gone = self._pieces.popleft()
                 self.begin += len(gone)
 
-    def mark(self, kind: str, text: str = "") -> None:
-        """Put a mark where the stream ends now."""
+    def annotate(self, kind: str, text: str = "") -> None:
+        """Put an annotation where the stream ends now."""
         self._serial += 1
-        self.marks.append(Mark(self._serial, self.end, kind, text))
+        self.annotations.append(Annotation(self._serial, self.end, kind, text))
 
-    def marks_after(self, serial: int) -> list[Mark]:
-        """The marks that came after one, oldest first."""
-        if not self.marks or self.marks[-1].serial <= serial:
+    def annotations_after(self, serial: int) -> list[Annotation]:
+        """The annotations that came after one, oldest first."""
+        if not self.annotations or self.annotations[-1].serial <= serial:
             return []
-        return [mark for mark in self.marks if mark.serial > serial]
+        return [note for note in self.annotations if note.serial > serial]
 
     def since(self, position: int) -> tuple[int, bytes]:
         """The bytes after a position (or after the oldest kept), and where they begin."""

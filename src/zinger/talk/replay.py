@@ -1,6 +1,7 @@
 """A recording, read through a map: what each line would have been recognised as.
 
-For writing a phrasebook beside a recording of the device: no device is needed, and nothing is said.
+For writing a phrasebook beside a recording of the device: no device is needed, and nothing is sent. Recordings of
+families that draw with the cursor are read through the same emulated screen as the device itself.
 """
 
 from __future__ import annotations
@@ -8,15 +9,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from zinger.phrasebook import Phrasebook
-from zinger.talk.ear import Ear
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.classify import LineKind, classify
+from zinger.talk.terminal.locator import Locator
+from zinger.talk.timing import Timing
 
 
 @dataclass(frozen=True)
 class Heard:
     """One line, or what stood at the tail, at so many seconds, and what it is.
 
-    `kind` is place, said, noise, boot, refusal, fact, unknown (at the very end) or nothing.
+    `kind` is place, sent, noise, boot, refusal, warning, fact, unknown (at the very end) or nothing.
     """
 
     at: float
@@ -27,45 +30,63 @@ class Heard:
 
 def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterator[Heard]:
     """Read asciicast events (seconds, code, text): `o` was shown, `i` was typed."""
-    ear = Ear()
-    standing = question = ""
-    tables: set[str] = set()
-    at = 0.0
+    reader = _Reader(book)
     for at, code, text in events:
         if code == "i" and text.strip():
-            yield Heard(at, "said", "", text.strip())
-        if code != "o":
-            continue
-        for piece in text.splitlines(keepends=True) or [text]:
-            ear.hear(piece.encode())
-            for line in ear.take():
-                answered = bool(question) and line.startswith(question.rstrip())  # a prompt with what was typed at it
-                if not line.strip():
-                    tables.clear()
-                if line.strip() and not answered and book.recognise(line) is None:
-                    yield Heard(at, *_line(book, line, tables), line)
-                standing = question = ""
-            known = book.recognise(ear.tail) if ear.tail else None
-            if known is not None and not known[0].passes:
-                tables.clear()
-            if known is not None and known[0].name != standing:
-                standing, question = known[0].name, ear.tail
-                captured = ", ".join(f"{k} {v}" for k, v in known[1].groupdict().items() if v and k != "half_typed")
-                yield Heard(at, "place", f"{standing}{' (' + captured + ')' if captured else ''}", ear.tail)
-    if ear.tail.strip() and book.recognise(ear.tail) is None:
-        yield Heard(at, "unknown", "", ear.tail)
+            yield Heard(at, "sent", "", text.strip())
+        if code == "o":
+            for piece in text.splitlines(keepends=True) or [text]:
+                yield from reader.read(at, piece)
+    yield from reader.end()
 
 
-def _line(book: Phrasebook, line: str, tables: set[str]) -> tuple[str, str]:
-    """What a line is; `tables` are the facts whose table's heading stands above."""
-    if book.noise.search(line):
-        return "noise", ""
-    if book.boot.search(line):
-        return "boot", ""
-    if book.refused(line):
-        return "refusal", ""
-    takes = [item for reading in book.readings.values() for item in reading.take.items()]
-    headed = {fact for fact, take in takes if take.columns and take.pattern.search(line)}
-    facts = [*tables, *(fact for fact, take in takes if not take.columns and take.pattern.search(line))]
-    tables |= headed
-    return ("fact", ", ".join(dict.fromkeys([*facts, *sorted(headed)]))) if facts or headed else ("", "")
+class _Reader:
+    """Where the recording stands."""
+
+    def __init__(self, book: Phrasebook) -> None:
+        self.book = book
+        self.buffer = Locator(book.terminal, Timing()).buffer
+        self.standing = self.question = ""
+        self.tables: set[str] = set()
+        """The facts whose table's heading stands above."""
+        self.at = 0.0
+
+    def read(self, at: float, piece: str) -> Iterator[Heard]:
+        """One piece of output."""
+        self.at = at
+        terminal, buffer = self.book.terminal, self.buffer
+        buffer.feed(piece.encode())
+        for line in buffer.take() if terminal.size is None else ():
+            answered = bool(self.question) and line.startswith(self.question.rstrip())  # a prompt with what was typed
+            if not line.strip():
+                self.tables.clear()
+            if line.strip() and not answered and terminal.recognise(line) is None:
+                yield Heard(at, *self._line(line), line)
+            self.standing = self.question = ""
+        known = terminal.recognise(buffer.tail, screen=buffer.text) if buffer.tail else None
+        if known is None:
+            return
+        place, match = known
+        if not place.passes:
+            self.tables.clear()
+        if place.name != self.standing:
+            self.standing, self.question = place.name, buffer.tail
+            captured = ", ".join(f"{k} {v}" for k, v in match.groupdict().items() if v and k != "half_typed")
+            yield Heard(at, "place", f"{place.name}{' (' + captured + ')' if captured else ''}", buffer.tail)
+
+    def end(self) -> Iterator[Heard]:
+        """What stands there when the recording ends."""
+        tail = self.buffer.tail
+        if tail.strip() and self.book.terminal.recognise(tail, screen=self.buffer.text) is None:
+            yield Heard(self.at, "unknown", "", tail)
+
+    def _line(self, line: str) -> tuple[str, str]:
+        """What a line is, and which facts it holds."""
+        kind = classify(self.book.terminal, line)
+        if kind is not LineKind.PLAIN:
+            return kind.value, ""
+        takes = [item for reading in self.book.readings.values() for item in reading.take.items()]
+        headed = {fact for fact, take in takes if take.columns and take.pattern.search(line)}
+        facts = [*self.tables, *(fact for fact, take in takes if not take.columns and take.pattern.search(line))]
+        self.tables |= headed
+        return ("fact", ", ".join(dict.fromkeys([*facts, *sorted(headed)]))) if facts or headed else ("", "")

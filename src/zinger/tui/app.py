@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import re
 from collections.abc import Iterable
 from pathlib import Path
 from typing import ClassVar
@@ -17,8 +16,9 @@ from zinger.desk.editing import Desk
 from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import fresh_demo, remember_job
 from zinger.link.base import LinkError
+from zinger.phrasebook.terminal import Terminal
 from zinger.plan.files.jobfile import UnreadableError
-from zinger.run.board import Line, Mark
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import RunError
 from zinger.run.job import OpenJob, Options, Run
 from zinger.run.onwire import OnWire
@@ -165,9 +165,9 @@ class ZingerApp(App[None]):
             self.notify(f"nothing is known of the family {family or '(none)'}")
 
     # -- what screens ask --------------------------------------------------------------------------
-    def noise(self, line: Line | None) -> re.Pattern[str] | None:
-        """How noise looks on a device's console."""
-        return self.job.books[line.device.family].noise if line else None
+    def terminal(self, line: DeviceLine | None) -> Terminal | None:
+        """How a device's terminal looks."""
+        return self.job.books[line.device.family].terminal if line else None
 
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if a run was begun."""

@@ -13,7 +13,7 @@ from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Footer, Static
 
 from zinger.desk.firstcontact import LaptopPlan, laptop_plan, own_ports
-from zinger.phrasebook import Card
+from zinger.phrasebook.book import Card
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 

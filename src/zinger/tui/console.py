@@ -1,4 +1,4 @@
-"""The console of a device, emulated, with a margin: what was said, what is noise, what became evidence.
+"""The console of a device, emulated, with a margin: what was sent, what is noise, what became evidence.
 
 The emulator (pyte) is fed only while somebody looks, and a few kilobytes a tick at most; what is older goes
 into the history cleaned but not emulated, so that a flooding console costs the interface nothing.
@@ -7,31 +7,40 @@ into the history cleaned but not emulated, so that a flooding console costs the 
 from __future__ import annotations
 
 import codecs
-import re
 from collections import deque
-from typing import ClassVar
+from typing import ClassVar, Protocol
 
 import pyte
 from rich.style import Style
 from rich.text import Text
 from textual.binding import BindingType
 
-from zinger.run.board import Line
-from zinger.store.transcript import Mark
-from zinger.talk import Ear
+from zinger.phrasebook.classify import LineKind, classify
+from zinger.phrasebook.terminal import Terminal
+from zinger.store.transcript import Annotation, Transcript
+from zinger.talk.terminal.buffer import LineBuffer
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.rows import Rows
 
 ROWS, COLUMNS = 24, 200
 A_TICK = 3 * 1024
 SIGN = {
-    "said": ("»", SLATE),
+    "sent": ("»", SLATE),
     "mended": ("!", ROSE),
     "person": ("▸", VIOLET),
-    "noise": ("~", DIM),
+    LineKind.NOISE.value: ("~", DIM),
+    LineKind.REFUSAL.value: ("x", ROSE),
     "evidence": ("●", GREEN),
     "nudged": ("·", DIM),
 }
+
+
+class Shown(Protocol):
+    """What a console can show: a device's line, or a recording that is played."""
+
+    transcript: Transcript
+    evidence: set[str]
+    version: int
 
 
 class Emulator(pyte.Screen):
@@ -81,8 +90,8 @@ class Console(Rows):
 
     def __init__(self, *, id: str | None = None) -> None:
         super().__init__(id=id, cursor=False)
-        self._line: Line | None = None
-        self._noise: re.Pattern[str] | None = None
+        self._line: Shown | None = None
+        self._terminal: Terminal | None = None
         self._forget()
 
     def _forget(self) -> None:
@@ -97,10 +106,10 @@ class Console(Rows):
         self._version = 0
         self._shown_before = 0
 
-    def show(self, line: Line | None, noise: re.Pattern[str] | None) -> None:
+    def show(self, line: Shown | None, terminal: Terminal | None) -> None:
         """Follow this line from now on; called at every tick."""
         if line is not self._line:
-            self._line, self._noise = line, noise
+            self._line, self._terminal = line, terminal
             self._forget()
         if line is not None and self._feed(line):
             last = self.cursor >= self._shown_before - 1
@@ -115,13 +124,13 @@ class Console(Rows):
             self._version = line.version
             self.refresh()
 
-    def _feed(self, line: Line) -> bool:
+    def _feed(self, line: Shown) -> bool:
         """Take in what came since the last tick: the newest part emulated, what is older only cleaned."""
         transcript = line.transcript
         if self._fed > transcript.end:
             self._forget()
         start, data = transcript.since(self._fed)
-        marks = transcript.marks_after(self._serial)
+        marks = transcript.annotations_after(self._serial)
         if not data and not marks:
             return False
         cut = data.rfind(b"\n", 0, len(data) - A_TICK) + 1 if len(data) > 2 * A_TICK else 0
@@ -140,18 +149,18 @@ class Console(Rows):
         if data:
             self._stream.feed(self._decode(data))
 
-    def _skim(self, start: int, data: bytes, marks: list[Mark]) -> None:
+    def _skim(self, start: int, data: bytes, marks: list[Annotation]) -> None:
         """Old output goes straight into the history, one cleaned line after the other."""
         if not data:
             return
         first = self._emulator.row
         for mark in marks:
             self._put(first + data.count(b"\n", 0, max(0, mark.position - start)), mark)
-        ear = Ear()
-        ear.hear(self._emulator.text(first).encode() + data)
-        self._emulator.skip(ear.take())
+        buffer = LineBuffer()
+        buffer.feed(self._emulator.text(first).encode() + data)
+        self._emulator.skip(buffer.take())
 
-    def _put(self, row: int, mark: Mark) -> None:
+    def _put(self, row: int, mark: Annotation) -> None:
         if self._marks.get(row) != "mended":
             self._marks[row] = mark.kind
         if mark.text:
@@ -167,18 +176,20 @@ class Console(Rows):
         kind = self._kind(at, self._emulator.text(at))
         since = next((row for row in sorted(self._for, reverse=True) if row <= at), None)
         purpose = self._for.get(since, "") if since is not None else ""
-        if kind == "noise":
-            what = "the device said it by itself"
+        if kind == LineKind.NOISE:
+            what = "a log line, which nothing asked for"
+        elif kind == LineKind.REFUSAL:
+            what = f"refused: {purpose}"
         elif kind == "evidence":
             what = "evidence"
         elif since == at:
             what = {
-                "said": f"said for: {purpose}",
-                "mended": f"came back damaged, said again: {purpose}",
+                "sent": f"sent for: {purpose}",
+                "mended": f"came back damaged, sent again: {purpose}",
                 "nudged": "Enter was pressed here",
             }.get(self._marks.get(at, ""), purpose)
         else:
-            what = f"answer to: {purpose}" if purpose else "before anything was said"
+            what = f"answer to: {purpose}" if purpose else "before anything was sent"
         return f"line {at + 1} of {self.count()} · {what}"
 
     def find(self, text: str) -> bool:
@@ -225,11 +236,16 @@ class Console(Rows):
         sign, colour = SIGN.get(kind, (" ", DIM))
         here = index == self._emulator.row
         body = Text.assemble((f"{sign} ", Style(color=colour, bold=True)), ("│ ", FAINT))
-        if kind == "said":
+        if kind == "sent":
             split = text.find("> ") + 2 if "> " in text else 0
             body.append(text[:split], DIM).append(text[split:], Style(color=PAPER, bold=True))
         else:
-            body.append(text, {"noise": DIM, "mended": ROSE, "evidence": PAPER}.get(kind, PAPER if here else "#b9b9b0"))
+            body.append(
+                text,
+                {"noise": DIM, "refusal": ROSE, "mended": ROSE, "evidence": PAPER}.get(
+                    kind, PAPER if here else "#b9b9b0"
+                ),
+            )
         if self._sought:
             body.highlight_words([self._sought], Style(color=INK, bgcolor=BRASS), case_sensitive=False)
         if here:
@@ -239,8 +255,9 @@ class Console(Rows):
         return body
 
     def _kind(self, index: int, text: str) -> str:
-        if self._noise is not None and self._noise.search(text):
-            return "noise"
+        kind = classify(self._terminal, text) if self._terminal is not None else LineKind.PLAIN
+        if kind in (LineKind.NOISE, LineKind.REFUSAL):
+            return kind.value
         if self._line is not None and text.strip() and text in self._line.evidence:
             return "evidence"
         return self._marks.get(index, "")

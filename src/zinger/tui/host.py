@@ -6,13 +6,13 @@ screen with the application that opens it.
 
 from __future__ import annotations
 
-import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
     from zinger.desk.incoming import Incoming
-    from zinger.run.board import Line
+    from zinger.phrasebook.terminal import Terminal
+    from zinger.run.board import DeviceLine
     from zinger.run.job import OpenJob, Run
     from zinger.run.onwire import OnWire
 
@@ -26,8 +26,8 @@ class Host(Protocol):
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if a run was begun."""
 
-    def noise(self, line: Line | None) -> re.Pattern[str] | None:
-        """How log lines look on a device's console."""
+    def terminal(self, line: DeviceLine | None) -> Terminal | None:
+        """How a device's terminal looks: what is a log line there, and what a refusal."""
 
     def resume(self, device: str) -> None:
         """Send a device on its way again."""

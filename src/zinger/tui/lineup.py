@@ -1,4 +1,4 @@
-"""Line-up: every device is a line with its settings as stops. Home.
+"""DeviceLine-up: every device is a line with its settings as stops. Home.
 
 Four questions without a key: which are done, what is each waiting for, what must my hands do now, and
 what is it saying on the wire.
@@ -19,8 +19,9 @@ from textual.widget import Widget
 from textual.widgets import Footer, Input
 
 from zinger.plan.setting import Stop
-from zinger.run.board import Board, Line, Mark
+from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.hands import Hands
+from zinger.talk.events import Waiting
 from zinger.tui.console import Console
 from zinger.tui.look import (
     BRASS,
@@ -58,7 +59,7 @@ class Track:
         self.start = 1 + self.name + self.family
         self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
 
-    def draw(self, line: Line) -> Text:
+    def draw(self, line: DeviceLine) -> Text:
         """The line of stops."""
         text = Text()
         marks = [line.stops[stop] for stop in STOPS]
@@ -93,14 +94,14 @@ class LineMap(Rows):
         self.board = board
         self.wanted = ""
         self.dense = False
-        self._items: list[tuple[str, Line | None, str]] = []
+        self._items: list[tuple[str, DeviceLine | None, str]] = []
         self._track: Track | None = None
 
     def lay_out(self) -> None:
         """Work out which rows there are; the cursor stays on its device if that is still there."""
         before = self.selected if self.cursor < len(self._items) else None
         lines = [x for name, x in self.board.lines.items() if self._wanted(name, x)]
-        sites: dict[str, list[Line]] = {}
+        sites: dict[str, list[DeviceLine]] = {}
         for line in lines:
             sites.setdefault(line.device.site.key, []).append(line)
         planned = [
@@ -125,7 +126,7 @@ class LineMap(Rows):
         self.cursor = next((i for i in range(len(self._items)) if before and self.key(i) == before), 0)
         self.redraw()
 
-    def _wanted(self, name: str, line: Line) -> bool:
+    def _wanted(self, name: str, line: DeviceLine) -> bool:
         text = f"{name} {line.family} {line.device.site.name} {line.sentence}".lower()
         return self._matches(text)
 
@@ -163,7 +164,7 @@ class LineMap(Rows):
         track = self._track
         return self._line(line, track, width) if kind == "line" else self._caption(line, track, width)
 
-    def _line(self, line: Line, track: Track, width: int) -> Text:
+    def _line(self, line: DeviceLine, track: Track, width: int) -> Text:
         row = Text().append(
             f" {fit(line.device.name, track.name - 1):<{track.name}}",
             Style(color=PAPER, bold=line.mood is not Mark.AHEAD),
@@ -186,12 +187,12 @@ class LineMap(Rows):
         row.append_text(Text("┄" * (track.pitch * (len(STOPS) - 1) + 1), FAINT))
         return row.append(fit("   planned only, no phrasebook yet", width - track.sentence + 3), DIM)
 
-    def _caption(self, line: Line, track: Track, width: int) -> Text:
+    def _caption(self, line: DeviceLine, track: Track, width: int) -> Text:
         where = line.device.location or line.device.serial
         row = Text().append(f"  {fit(where, track.start - 4):<{track.start - 2}}", DIM)
         if line.mood in (Mark.NEEDS_YOU, Mark.DIFFERS) and len(line.sentence) > width - track.sentence:
             return row.append(fit(line.sentence, width - track.start), MOOD[line.mood])
-        now = next((p for p in line.phrases if p.mark is Mark.NOW), None)
+        now = next((p for p in line.steps if p.mark is Mark.NOW), None)
         if now is None:
             return row
         at = STOPS.index(now.stop) * track.pitch
@@ -205,11 +206,11 @@ def _blink() -> bool:
     return int(time.time() * 1.2) % 2 == 0
 
 
-def sentence(line: Line) -> str:
+def sentence(line: DeviceLine) -> str:
     """The words on the right, with the time left where it is known."""
     if line.mood is not Mark.NOW or line.ended is not None:
         return line.sentence
-    if line.waits_for == "booting" and line.expected_end is not None:
+    if line.waiting is Waiting.BOOT and line.expected_end is not None:
         left = line.expected_end - time.time()
         late = -left > 0.5 * (line.expected_end - line.waits_since)
         ending = f"about {minutes(left)} left" if left > 0 else "longer than usual" if late else "any moment now"
@@ -300,7 +301,7 @@ class LineUp(ZingerScreen):
         line = self.host.job.board.lines.get(lines.selected or "")
         self.query_one(WireTitle).line = line
         self.query_one(WireTitle).look()
-        self.query_one("#preview-console", Console).show(line, self.host.noise(line))
+        self.query_one("#preview-console", Console).show(line, self.host.terminal(line))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         self.action_wire()
@@ -406,7 +407,7 @@ class Labels(Widget):
 class WireTitle(Watcher):
     """What the wire below belongs to, where it is, and what it waits for."""
 
-    line: Line | None = None
+    line: DeviceLine | None = None
 
     def stamp(self) -> Hashable:
         line = self.line

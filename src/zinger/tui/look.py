@@ -21,18 +21,18 @@ BRASS, SLATE, GREEN, ROSE, VIOLET = "#d8a23a", "#7a9cc6", "#74b49b", "#d9738a", 
 SHAPE = {
     Mark.AHEAD: ("○", DIM),
     Mark.NOW: ("◐", BRASS),
-    Mark.SAID: ("◉", SLATE),
+    Mark.SENT: ("◉", SLATE),
     Mark.PROVED: ("●", GREEN),
     Mark.DIFFERS: ("◆", ROSE),
     Mark.NEEDS_YOU: ("▲", VIOLET),
     Mark.NONE: ("·", DIM),
 }
 TURNING = "◐◓◑◒"
-TRACK = {Mark.PROVED: "━", Mark.SAID: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
+TRACK = {Mark.PROVED: "━", Mark.SENT: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
 MOOD = {
     Mark.AHEAD: DIM,
     Mark.NOW: BRASS,
-    Mark.SAID: SLATE,
+    Mark.SENT: SLATE,
     Mark.PROVED: GREEN,
     Mark.DIFFERS: ROSE,
     Mark.NEEDS_YOU: VIOLET,
@@ -41,7 +41,7 @@ MOOD = {
 LEGEND = (
     (Mark.AHEAD, "ahead"),
     (Mark.NOW, "under way"),
-    (Mark.SAID, "said"),
+    (Mark.SENT, "said"),
     (Mark.PROVED, "proved"),
     (Mark.DIFFERS, "differs"),
     (Mark.NEEDS_YOU, "needs you"),

@@ -16,7 +16,7 @@ from textual.widgets import Static
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
 
 if TYPE_CHECKING:
-    from zinger.run.board import Board, Line
+    from zinger.run.board import Board, DeviceLine
     from zinger.tui.host import Host
 
 TICK = 0.1
@@ -158,7 +158,7 @@ NEIGHBOURS: list[BindingType] = [
 class DeviceScreen(ZingerScreen):
     """A screen about one device; `[` and `]` go to the same screen of its neighbours."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__()
         self.line = line
 
@@ -167,7 +167,7 @@ class DeviceScreen(ZingerScreen):
         """The hostname of the device that this screen shows."""
         return self.line.device.name
 
-    def beside(self, line: Line) -> DeviceScreen:
+    def beside(self, line: DeviceLine) -> DeviceScreen:
         """The same screen of another device."""
         raise NotImplementedError
 

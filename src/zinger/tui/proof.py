@@ -12,8 +12,8 @@ from textual.binding import Binding, BindingType
 from textual.widget import Widget
 from textual.widgets import Footer
 
-from zinger.proof import Finding, Source, Verdict
-from zinger.run.board import Line
+from zinger.proof.findings import Finding, Source, Verdict
+from zinger.run.board import DeviceLine
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
@@ -32,7 +32,7 @@ COLUMN = 10
 class Findings(Rows):
     """One row a setting: where it was read, and what was planned."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="findings")
         self.line = line
         self.rows: list[tuple[str, dict[Source, Finding]]] = []
@@ -70,7 +70,7 @@ class Findings(Rows):
 
     def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
         """A ring where a finding is still to come, a dash where none is owed."""
-        read_back = any(p.setting == setting and p.fact for p in self.line.script.phrases)
+        read_back = any(p.setting == setting and p.fact for p in self.line.script.steps)
         owed = read_back and source is not Source.OUTSIDE and self.line.active
         return ("○", FAINT) if owed else ("─", FAINT)
 
@@ -117,11 +117,11 @@ class Proof(DeviceScreen):
         *COMMON,
     ]
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(line)
         self._seen = -1
 
-    def beside(self, line: Line) -> DeviceScreen:
+    def beside(self, line: DeviceLine) -> DeviceScreen:
         return Proof(line)
 
     def compose(self) -> ComposeResult:
@@ -162,7 +162,7 @@ class Proof(DeviceScreen):
 class Summary(Widget):
     """One row: how many findings hold, and what is owed."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="summary")
         self.line = line
 

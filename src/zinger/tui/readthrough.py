@@ -11,28 +11,27 @@ from textual.binding import Binding, BindingType
 from textual.widget import Widget
 from textual.widgets import Footer
 
-from zinger.phrasebook import masked
-from zinger.run.board import Line
-from zinger.script import ScriptPhrase, compare
+from zinger.run.board import DeviceLine
+from zinger.script.compile import Step, compare
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
 
 class Words(Rows):
-    """The phrases of one script, or the differing ones of two."""
+    """The steps of one script, or the differing ones of two."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="words")
         self.line = line
-        self.other: Line | None = None
-        self.rows: list[tuple[ScriptPhrase | None, ScriptPhrase | None]] = []
+        self.other: DeviceLine | None = None
+        self.rows: list[tuple[Step | None, Step | None]] = []
 
     def lay_out(self) -> None:
         """Take in one script, or the differences of two."""
         script = self.line.script
         if self.other is None:
-            self.rows = [(phrase, None) for phrase in script.everything]
+            self.rows = [(step, None) for step in script.everything]
         else:
             self.rows = list(compare(script, self.other.script))
         self.cursor = 0
@@ -49,59 +48,61 @@ class Words(Rows):
         one, other = self.rows[index]
         return self._pair(one, other, width) if self.other else self._single(index, one, width)
 
-    def _single(self, index: int, phrase: ScriptPhrase | None, width: int) -> Text:
-        assert phrase is not None
+    def _single(self, index: int, step: Step | None, width: int) -> Text:
+        assert step is not None
         before = self.rows[index - 1][0] if index else None
-        stop = phrase.stop.short if before is None or before.stop is not phrase.stop else ""
+        stop = step.stop.short if before is None or before.stop is not step.stop else ""
         wide = width >= 110
         row = Text(f" {stop:<6}", DIM)
-        row.append(f"{fit(phrase.title, 18):<19}", PAPER)
-        row.append(f"{fit(phrase.at.replace('_', ' '), 11):<12}", SLATE)
+        row.append(f"{fit(step.title, 18):<19}", PAPER)
+        row.append(f"{fit(step.at.replace('_', ' '), 11):<12}", SLATE)
         room = width - row.cell_len - (38 if wide else 2)
-        row.append(f"{fit(phrase.shown, room):<{room}}", Style(color=PAPER, bold=True))
+        row.append(f"{fit(step.shown, room):<{room}}", Style(color=PAPER, bold=True))
         if wide:
-            effect = "" if phrase.effect == "none" else phrase.effect
+            effect = "" if step.effect == "none" else step.effect
             row.append(f"  {fit(effect, 22)}" if effect else "", VIOLET)
-            if phrase.undo and not effect:
-                row.append(f"  undo {fit(' / '.join(phrase.undo.splitlines()), 30)}", DIM)
+            if step.undo and not effect:
+                row.append(f"  undo {fit(' / '.join(step.undo.splitlines()), 30)}", DIM)
         return row
 
     @staticmethod
-    def _pair(one: ScriptPhrase | None, other: ScriptPhrase | None, width: int) -> Text:
+    def _pair(one: Step | None, other: Step | None, width: int) -> Text:
         title = (one or other).title if one or other else ""  # type: ignore[union-attr]
         half = (width - 24) // 2
         row = Text(f" {fit(title, 20):<22}", DIM)
-        row.append(f"{fit(one.shown if one else 'not said', half - 2):<{half}}", PAPER if one else DIM)
-        return row.append(fit(other.shown if other else "not said", half - 2), BRASS if other else DIM)
+        row.append(f"{fit(one.shown if one else 'not sent', half - 2):<{half}}", PAPER if one else DIM)
+        return row.append(fit(other.shown if other else "not sent", half - 2), BRASS if other else DIM)
 
 
 class Detail(Widget):
-    """Everything about the phrase under the cursor, and what is not said and why."""
+    """Everything about the step under the cursor, and what is not said and why."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="detail")
         self.line = line
-        self.phrase: ScriptPhrase | None = None
+        self.step: Step | None = None
 
     def render(self) -> RenderResult:
         text = Text()
-        phrase = self.phrase
-        if phrase is not None:
-            value = self.line.device.values.get(phrase.setting)
-            text.append(phrase.title, Style(color=BRASS, bold=True)).append(f" · {phrase.setting}\n\n", DIM)
-            self._fact(text, "at", phrase.at.replace("_", " "))
-            for number, words in enumerate(phrase.every_line):
-                self._fact(text, "" if number else "say", words)
-            for place, turns in phrase.replies.items():
-                self._fact(text, "", f"{place.replace('_', ' ')}? {', '.join(masked(w) or '(Enter)' for w in turns)}")
-            self._fact(text, "effect", phrase.effect)
-            self._fact(text, "undo", " / ".join(phrase.undo.splitlines()) or "none")
+        step = self.step
+        if step is not None:
+            value = self.line.device.values.get(step.setting)
+            text.append(step.title, Style(color=BRASS, bold=True)).append(f" · {step.setting}\n\n", DIM)
+            self._fact(text, "at", step.at.replace("_", " "))
+            for number, words in enumerate(step.every_line):
+                self._fact(text, "" if number else "send", words)
+            for place, turns in step.what.replies.items():
+                self._fact(
+                    text, "", f"{place.replace('_', ' ')}? {', '.join(deed.shown or '(Enter)' for deed in turns)}"
+                )
+            self._fact(text, "effect", step.effect)
+            self._fact(text, "undo", " / ".join(step.undo.splitlines()) or "none")
             if value is not None:
                 self._fact(text, "value", f"{value.shown}   from {value.origin}")
                 for was, origin in value.overrode:
                     self._fact(text, "", f"overrides {was} of {origin}")
-        for unsaid in self.line.script.unsaid:
-            text.append("\n not said  ", VIOLET).append(f"{unsaid.setting} {unsaid.value}: {unsaid.why}", DIM)
+        for left_out in self.line.script.not_sent:
+            text.append("\n not sent  ", VIOLET).append(f"{left_out.setting} {left_out.value}: {left_out.why}", DIM)
         return text
 
     @staticmethod
@@ -119,7 +120,7 @@ class ReadThrough(DeviceScreen):
         *COMMON,
     ]
 
-    def beside(self, line: Line) -> DeviceScreen:
+    def beside(self, line: DeviceLine) -> DeviceScreen:
         return ReadThrough(line)
 
     def compose(self) -> ComposeResult:
@@ -144,7 +145,7 @@ class ReadThrough(DeviceScreen):
 
     def _show(self) -> None:
         words, detail = self.query_one(Words), self.query_one(Detail)
-        detail.phrase = (words.rows[words.cursor][0] or words.rows[words.cursor][1]) if words.rows else None
+        detail.step = (words.rows[words.cursor][0] or words.rows[words.cursor][1]) if words.rows else None
         detail.refresh()
         self.query_one(Title).refresh()
 
@@ -168,8 +169,8 @@ class Title(Widget):
     def render(self) -> RenderResult:
         words = self.of.query_one(Words)
         if words.other is None:
-            count = len(words.line.script.phrases)
-            text = Text().append(f"  {count} phrases, then save", Style(color=GREEN, bold=True))
+            count = len(words.line.script.steps)
+            text = Text().append(f"  {count} steps, then save", Style(color=GREEN, bold=True))
             return text.append("   what will be said, before it is said; secrets are masked", DIM)
         text = Text(f"  {'only where they differ':<23}", DIM)
         half = (self.size.width - 26) // 2

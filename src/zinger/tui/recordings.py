@@ -16,7 +16,7 @@ from textual.widget import Widget
 from textual.widgets import Footer
 
 from zinger.desk.playback import Playback
-from zinger.run.board import Line
+from zinger.run.board import DeviceLine
 from zinger.store.recording import RecordingError
 from zinger.store.transcript import Transcript
 from zinger.tui.console import Console
@@ -72,7 +72,7 @@ class Bar(Widget):
             return Text(f" {self.of.trouble or 'Enter plays the recording under the cursor'}", DIM)
         width = max(10, self.size.width - 4)
         done = round(width * played.position / played.length) if played.length else width
-        marks = {round((width - 1) * at / played.length) for at, _ in played.marks} if played.length else set()
+        marks = {round((width - 1) * at / played.length) for at, _ in played.markers} if played.length else set()
         text = Text.assemble(
             "  ",
             ("▶ " if played.playing else "‖ ", Style(color=BRASS, bold=True)),
@@ -102,7 +102,7 @@ class Recordings(DeviceScreen):
         *COMMON,
     ]
 
-    def __init__(self, line: Line, folder: Path) -> None:
+    def __init__(self, line: DeviceLine, folder: Path) -> None:
         super().__init__(line)
         self.folder = folder
         self.played: Playback | None = None
@@ -110,7 +110,7 @@ class Recordings(DeviceScreen):
         self._seen = time.monotonic()
         self._shown = Played(Transcript())
 
-    def beside(self, line: Line) -> DeviceScreen:
+    def beside(self, line: DeviceLine) -> DeviceScreen:
         return Recordings(line, self.folder)
 
     def compose(self) -> ComposeResult:
@@ -135,8 +135,8 @@ class Recordings(DeviceScreen):
         self.played.pass_time(passed)
         if self._shown.transcript is not self.played.transcript:
             self._shown = Played(self.played.transcript)
-        noise = self.host.job.books[self.line.device.family].noise
-        self.query_one("#console", Console).show(self._shown, noise)  # type: ignore[arg-type]
+        terminal = self.host.job.books[self.line.device.family].terminal
+        self.query_one("#console", Console).show(self._shown, terminal)
         self.query_one(Bar).refresh()
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
@@ -174,4 +174,4 @@ class Recordings(DeviceScreen):
     def action_mark(self, by: int) -> None:
         """The next thing that was said, or the one before."""
         if self.played is not None:
-            self.played.step_mark(by)
+            self.played.step_marker(by)

@@ -15,8 +15,9 @@ from textual.containers import Horizontal, Vertical
 from textual.widgets import Footer, Input
 
 from zinger.link.base import LinkError
-from zinger.phrasebook import Kind, Phrasebook
-from zinger.run.board import Line, Mark, PhraseLine
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.outline import spine_and_branches
+from zinger.run.board import DeviceLine, Mark, StepRow
 from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
@@ -41,21 +42,21 @@ KEYS = {
 class ScriptView(Rows):
     """The phrases, each with its stop, setting and state; the device's words where it refused."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="script")
         self.line = line
-        self._items: list[tuple[str, PhraseLine | None, str]] = []
+        self._items: list[tuple[str, StepRow | None, str]] = []
 
     def lay_out(self) -> None:
         """Work out the rows: a phrase, and under it what the device said if it refused."""
         self._items = []
-        for phrase in self.line.phrases:
+        for phrase in self.line.steps:
             self._items.append(("phrase", phrase, ""))
             if phrase.note and phrase.mark is Mark.DIFFERS:
                 self._items.append(("note", phrase, phrase.note))
-        if self.line.script.unsaid:
+        if self.line.script.not_sent:
             self._items += [("blank", None, "")]
-            self._items += [("unsaid", None, f"{u.setting}: {u.why}") for u in self.line.script.unsaid]
+            self._items += [("unsaid", None, f"{u.setting}: {u.why}") for u in self.line.script.not_sent]
         self.redraw()
 
     def count(self) -> int:
@@ -110,7 +111,7 @@ class ConsoleFrame(Vertical, can_focus=True):
 class MapView(Watcher):
     """The places of the family, the present one lit: the way in from the left, the contexts as branches."""
 
-    def __init__(self, line: Line, book: Phrasebook) -> None:
+    def __init__(self, line: DeviceLine, book: Phrasebook) -> None:
         super().__init__(id="map")
         self.line, self.book = line, book
         self.spine, self.branches = spine_and_branches(book)
@@ -177,37 +178,6 @@ def _words(name: str) -> str:
     return name.replace("_", " ")
 
 
-def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
-    """The way from the first sign-in to the home place, and the chains of contexts that leave it."""
-    start = next((m.origin for m in book.moves if "user" in m.uses), book.view)
-    spine, at = [start], start
-    every = frozenset({"user", "password", "new_password"})
-    while at != book.home and len(spine) < 12:
-        move = book.next_move(at, book.home, every)
-        if move is None:
-            break
-        new = [o for o in move.outcomes if o not in spine]
-        if not new:
-            break
-        at = min(new, key=lambda o: (o != book.home, o == book.view))
-        spine.append(at)
-
-    def contexts(of: str) -> list[str]:
-        return [
-            o
-            for m in book.moves_from(of)
-            if m.say
-            for o in m.outcomes
-            if book.places[o].kind is Kind.PROMPT and o not in spine and o != of
-        ]
-
-    branches = []
-    for context in contexts(book.home):
-        inner = [c for c in contexts(context) if c != book.home]
-        branches.append([context, *inner])
-    return ["booting", *spine], branches
-
-
 class Wire(DeviceScreen):
     """One device."""
 
@@ -225,13 +195,13 @@ class Wire(DeviceScreen):
         *COMMON,
     ]
 
-    def __init__(self, line: Line, book: Phrasebook) -> None:
+    def __init__(self, line: DeviceLine, book: Phrasebook) -> None:
         super().__init__(line)
         self.book = book
         self._noted = ""
         self._paste: Paste | None = None
 
-    def beside(self, line: Line) -> DeviceScreen:
+    def beside(self, line: DeviceLine) -> DeviceScreen:
         return Wire(line, self.host.job.books[line.device.family])
 
     @property
@@ -261,13 +231,13 @@ class Wire(DeviceScreen):
         self.query_one(State).look()
         self.query_one(MapView).look()
         script = self.query_one(ScriptView)
-        notes = str([(p.mark, p.note) for p in self.line.phrases])
+        notes = str([(p.mark, p.note) for p in self.line.steps])
         if notes != self._noted:
             self._noted = notes
             script.lay_out()
         else:
             script.redraw_changed()
-        self.query_one("#console", Console).show(self.line, self.book.noise)
+        self.query_one("#console", Console).show(self.line, self.book.terminal)
         frame = self.query_one(ConsoleFrame)
         if frame.has_class("taken") != self.taken:
             frame.set_class(self.taken, "taken")
@@ -369,7 +339,7 @@ class Wire(DeviceScreen):
 class State(Watcher):
     """One row: how this device stands, on which link, for how long."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="state")
         self.line = line
 
@@ -379,10 +349,10 @@ class State(Watcher):
 
     def render(self) -> RenderResult:
         line = self.line
-        said = sum(p.mark in (Mark.SAID, Mark.PROVED) for p in line.phrases)
+        said = sum(p.mark in (Mark.SENT, Mark.PROVED) for p in line.steps)
         text = Text(" ").append_text(shape(line.mood)).append(" ")
         text.append(sentence(line), Style(color=MOOD[line.mood], bold=True))
-        text.append(f"   {said} of {len(line.phrases)} phrases", SLATE)
+        text.append(f"   {said} of {len(line.steps)} phrases", SLATE)
         if line.began:
             text.append(f"   {minutes((line.ended or time.time()) - line.began)} in all", DIM)
         if line.link:

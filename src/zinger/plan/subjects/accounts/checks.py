@@ -29,7 +29,7 @@ def secret_refused(look: Look) -> Iterator[Found]:
         return
     for device in look.plan.devices:
         rules = look.rules(device)
-        for setting, account in accounts_of(device):
+        for account in accounts_of(device):
             traits = look.traits(account.secret)
             if traits is None or rules is None:
                 continue
@@ -37,9 +37,9 @@ def secret_refused(look: Look) -> Iterator[Found]:
                 yield Found(
                     f"{rules.title} will refuse the password of {account.name}: {broken}",
                     _again(account.secret),
-                    setting,
+                    account.setting,
                     (device.name,),
-                    spot_of(device, setting),
+                    spot_of(device, account.setting),
                 )
 
 

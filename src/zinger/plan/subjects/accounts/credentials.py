@@ -3,19 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 from zinger.plan.model import Device
 from zinger.plan.setting import Setting
-from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.subjects.accounts.settings import ACCOUNTS, ADMINISTRATOR
 from zinger.plan.values.account import Account
 from zinger.plan.values.item import Item
 from zinger.plan.values.secrets import SecretRef
 
 
-def accounts_of(device: Device) -> tuple[tuple[Setting[Account], Account], ...]:
+@dataclass(frozen=True)
+class PlannedAccount:
+    """An account of a device: its setting, its name, where its password is kept, and whether it administers."""
+
+    setting: Setting[Account]
+    name: str
+    secret: SecretRef
+
+    @property
+    def administers(self) -> bool:
+        """Whether it may change the device."""
+        return self.setting is ADMINISTRATOR
+
+
+def accounts_of(device: Device) -> tuple[PlannedAccount, ...]:
     """The planned accounts, the administrator first."""
-    return tuple((setting, account) for setting in ACCOUNTS if (account := device[setting]) is not None)
+    planned = ((setting, device[setting]) for setting in ACCOUNTS)
+    return tuple(PlannedAccount(setting, a.name, a.secret) for setting, a in planned if a is not None)
 
 
 def secrets_of(device: Device) -> Iterator[tuple[Setting[Any], str, SecretRef]]:

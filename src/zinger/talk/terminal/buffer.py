@@ -1,4 +1,4 @@
-"""The ear: bytes in, clean lines and the tail out, at a cost that does not grow with the output.
+"""The line buffer: bytes in, clean lines and the tail out, at a cost that does not grow with the output.
 
 The tail is the text after the last line end, as a terminal would show it: colour and cursor codes gone,
 overwrites and backspaces carried out. Complete lines are kept as they came and only cleaned when somebody
@@ -44,11 +44,11 @@ def overwrite(line: str, wraps: int = 0) -> str:
     return "".join(cells[:at]) + "".join(cells[at:]).rstrip(" ")
 
 
-class Ear:
+class LineBuffer:
     """Incremental cleaning of what a device sends. Any split of the bytes gives the same lines and tail."""
 
     text = ""
-    """The whole screen, for an ear that keeps one."""
+    """The whole screen, for a buffer that keeps one."""
 
     def __init__(self, wraps: int = 0) -> None:
         self._wraps = wraps
@@ -60,7 +60,7 @@ class Ear:
         self.clipped = False
         """Whether lines were dropped since the last `take`."""
 
-    def hear(self, data: bytes) -> str:
+    def feed(self, data: bytes) -> str:
         """Take bytes in; returns the raw text of lines completed by them (for a glance at boot lines)."""
         text = self._decode(data)
         if self._escape or "\x1b" in text:

@@ -1,4 +1,4 @@
-"""The ear: whatever way the bytes are cut, the same lines and the same tail come out."""
+"""The line buffer: whatever way the bytes are cut, the same lines and the same tail come out."""
 
 from __future__ import annotations
 
@@ -6,8 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zinger.talk import Ear
-from zinger.talk.ear import KEPT, LONGEST_TAIL
+from zinger.talk.terminal.buffer import KEPT, LONGEST_TAIL, LineBuffer
 
 CASES = [
     (b"one\r\ntwo\r\n<sw : base> ", ["one", "two"], "<sw : base> "),
@@ -26,10 +25,10 @@ CASES = [
 
 
 def heard(pieces: list[bytes]) -> tuple[list[str], str]:
-    ear = Ear()
+    buffer = LineBuffer()
     for piece in pieces:
-        ear.hear(piece)
-    return ear.take(), ear.tail
+        buffer.feed(piece)
+    return buffer.take(), buffer.tail
 
 
 @pytest.mark.parametrize(("data", "lines", "tail"), CASES)
@@ -69,9 +68,9 @@ def test_any_split_gives_the_same(data: bytes, sizes: list[int]) -> None:
 
 
 def test_a_flood_is_bounded_and_told() -> None:
-    ear = Ear()
+    buffer = LineBuffer()
     for _ in range(3 * KEPT // 65536):
-        ear.hear(b"x" * 65534 + b"\r\n")
-    assert ear.clipped and sum(map(len, ear.take())) <= KEPT + 65536
-    ear.hear(b"y" * 1_000_000)
-    assert len(ear.tail) == LONGEST_TAIL
+        buffer.feed(b"x" * 65534 + b"\r\n")
+    assert buffer.clipped and sum(map(len, buffer.take())) <= KEPT + 65536
+    buffer.feed(b"y" * 1_000_000)
+    assert len(buffer.tail) == LONGEST_TAIL

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Manner:
+class Timing:
     """Times in seconds of the pump's clock.
 
     `settle`: how long what stands there must hold still unless it was expected. `nudge`: the first silence

@@ -1,4 +1,4 @@
-"""The ear of families that draw with the cursor: an emulated screen (ECMA-48) instead of lines.
+"""The buffer of families that draw with the cursor: an emulated screen (ECMA-48) instead of lines.
 
 The tail is the cursor's row up to the cursor, so that a question in a drawn form is a question like any other.
 """
@@ -9,37 +9,37 @@ import codecs
 
 import pyte
 
-from zinger.talk.ear import Ear
+from zinger.talk.terminal.buffer import LineBuffer
 
 
-class Glass(Ear):
+class Screen(LineBuffer):
     """What a terminal of this size would show."""
 
     def __init__(self, columns: int, rows: int) -> None:
         super().__init__()
-        self._screen = pyte.Screen(columns, rows)
-        self._stream = pyte.Stream(self._screen)
+        self._emulated = pyte.Screen(columns, rows)
+        self._stream = pyte.Stream(self._emulated)
         self._letters = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._fresh = False
 
-    def hear(self, data: bytes) -> str:
+    def feed(self, data: bytes) -> str:
         """Draw the bytes; returns the raw text of lines completed by them, for a glance at boot lines."""
         self._stream.feed(self._letters(data))
         self._fresh = True
-        return super().hear(data)
+        return super().feed(data)
 
     @property
     def text(self) -> str:  # type: ignore[override]
         """The whole screen."""
-        return "\n".join(row.rstrip() for row in self._screen.display)
+        return "\n".join(row.rstrip() for row in self._emulated.display)
 
     @property
     def tail(self) -> str:
         """The cursor's row up to the cursor; nothing, while nothing was drawn since the last `cut`."""
         if not self._fresh:
             return ""
-        cursor = self._screen.cursor
-        return str(self._screen.display[cursor.y][: cursor.x])
+        cursor = self._emulated.cursor
+        return str(self._emulated.display[cursor.y][: cursor.x])
 
     def cut(self) -> str:
         """What is drawn from now on is new, even if it is the same as before."""

@@ -6,25 +6,30 @@ import re
 from collections.abc import Iterable, Iterator
 
 from zinger.plan.model import Device
-
-_MAC = re.compile(
-    r"(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{2}([-:.]?)(?:[0-9A-Fa-f]{2}\1?){4}[0-9A-Fa-f]{2})(?![0-9A-Fa-f])"
-    r"|(?<![0-9A-Fa-f])(?:[0-9A-Fa-f]{4}\.){2}[0-9A-Fa-f]{4}(?![0-9A-Fa-f])"
-)
+from zinger.plan.values.mac import digits_of, macs_in
 
 
-def whose(shown: str, devices: Iterable[Device]) -> Iterator[tuple[Device, str]]:
+def owners_of(shown: str, devices: Iterable[Device]) -> Iterator[tuple[Device, str]]:
     """The planned devices that a text tells of, with what told it; what can't be another's comes first."""
     planned = list(devices)
-    macs = {re.sub(r"[-:.]", "", match[0]).lower() for match in _MAC.finditer(shown)}
+    macs = macs_in(shown)
     for device in planned:
         if device.serial and _word(device.serial, shown):
             yield device, f"serial {device.serial}"
-        elif device.mac and re.sub(r"[-:.]", "", device.mac).lower() in macs:
+        elif device.mac and digits_of(device.mac) in macs:
             yield device, f"MAC {device.mac}"
     for device in planned:
         if _word(device.name, shown):
             yield device, f"hostname {device.name}"
+
+
+def same_identity(one: str, other: str) -> bool:
+    """Whether two spellings of a serial number or MAC are the same."""
+    return _plain(one) == _plain(other)
+
+
+def _plain(identity: str) -> str:
+    return "".join(c for c in identity.lower() if c.isalnum())
 
 
 def _word(word: str, text: str) -> bool:

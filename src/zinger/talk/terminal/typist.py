@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from enum import Enum
 
-from zinger.phrasebook import Words, has_secret, masked
+from zinger.phrasebook.words import Words, has_secret, masked
 
 _WHOLE_LINE, _FIRST_STRIDE, _TRUST_AFTER = 4096, 32, 20
 TRIES = 8

@@ -9,13 +9,16 @@ from __future__ import annotations
 import re
 from enum import Enum
 
-from zinger.phrasebook import Phrasebook, Place
-from zinger.talk.ear import Ear
-from zinger.talk.events import At, Wait
-from zinger.talk.glass import Glass
-from zinger.talk.manner import Manner
+from zinger.phrasebook.map import Place
+from zinger.phrasebook.terminal import Terminal
+from zinger.talk.requests import At
+from zinger.talk.surface import Wait
+from zinger.talk.terminal.buffer import LineBuffer
+from zinger.talk.terminal.screen import Screen
+from zinger.talk.timing import Timing
 
 _GLANCE = 2048
+"""Characters of a burst that are looked at for boot and identity lines."""
 
 
 class Seen(Enum):
@@ -25,87 +28,91 @@ class Seen(Enum):
     NOTHING_KNOWN = "nothing that the map knows"
 
 
-class Standing:
-    """Hears the device and says where it stands; knows nothing of what is wanted from it."""
+class Locator:
+    """Takes in what the device shows, and says where it stands; knows nothing of what is wanted from it."""
 
-    def __init__(self, book: Phrasebook, manner: Manner) -> None:
-        self.book, self.manner = book, manner
-        self.ear = Glass(*book.screen) if book.screen else Ear(book.wraps)
-        self.marks: dict[str, str] = {}
-        """What was shown on this link of which box it is: serial, mac, hostname."""
+    def __init__(self, terminal: Terminal, timing: Timing) -> None:
+        self.terminal, self.timing = terminal, timing
+        self.buffer = Screen(*terminal.size) if terminal.size else LineBuffer(terminal.wraps)
+        self.identity: dict[str, str] = {}
+        """What was shown on this link of which device it is: serial, mac, hostname."""
         self.at: At | None = None
         """Where the device last was known to be; None before the first place and after a restart."""
         self.heard = 0.0
-        """When it last showed something that is no log line, or was last spoken to."""
+        """When it last showed something that is no log line, or was last sent something."""
         self.doubtful = False
         """Set after a nudge or a cancelled line: then even an expected place must hold still."""
         self._stands: At | None = None
 
     def receive(self, data: bytes, now: float) -> bool:
         """Bytes from the device; returns whether they tell that it boots."""
-        lines = self.ear.hear(data)
+        lines = self.buffer.feed(data)
         self._stands = None
         if not lines:
             self.heard = now
             return False
         if not self._only_noise(lines):
             self.heard = now
-        for what, pattern in self.book.marks.items():
+        for what, pattern in self.terminal.identity_lines.items():
             if mark := pattern.search(lines[-_GLANCE:].replace("\r", "")):
-                self.marks[what] = mark["value"]
-        return self.book.boot.search(lines[-_GLANCE:]) is not None
+                self.identity[what] = mark["value"]
+        return self.terminal.boot.search(lines[-_GLANCE:]) is not None
 
     def _only_noise(self, lines: str) -> bool:
-        if self.ear.tail or len(lines) >= _GLANCE:
+        if self.buffer.tail or len(lines) >= _GLANCE:
             return False
-        noise = self.book.noise
+        noise = self.terminal.noise
         return all(noise.search(line) for line in lines.split("\n") if line.strip())
 
-    def spoken_to(self, now: float) -> None:
-        """Something is being said: what stood there is no answer to it."""
+    def sent_to(self, now: float) -> None:
+        """Something is being sent: what stood there is no answer to it."""
         self._stands, self.heard = None, now
+
+    def look_anew(self) -> None:
+        """What stood there must be recognised again."""
+        self._stands = None
 
     def forget(self) -> None:
         """What stood there counts no more; where it stands must be seen anew."""
-        self.ear.take()
-        self.ear.cut()
+        self.buffer.take()
+        self.buffer.cut()
         self.at = self._stands = None
 
     def place(self, expect: frozenset[str], now: float) -> At | Wait | Seen:
         """The place that stands there, how long to wait before deciding, or what else is to be seen."""
         if self._stands is not None:
             return self._stands
-        tail = self.ear.tail
-        found = self.book.recognise(tail, expect, self.ear.text) if tail else None
+        tail = self.buffer.tail
+        found = self.terminal.recognise(tail, expect, self.buffer.text) if tail else None
         if found is None:
             return self._pushed_away(now) if not tail.strip() else Seen.NOTHING_KNOWN
         place, match = found
-        still = now >= self.heard + self.manner.settle
+        still = now >= self.heard + self.timing.settle
         if "half_typed" in match.groupdict() and match["half_typed"].strip():
             return Seen.HALF_TYPED if still else self._hold_still("a half-typed line stands there")
-        if still or (place.name in expect and not self.doubtful and not self.book.screen):
+        if still or (place.name in expect and not self.doubtful and not self.terminal.size):
             return self._arrived(place, match)
         return self._hold_still("it must hold still")
 
     def _pushed_away(self, now: float) -> At | Wait | Seen:
-        for line in reversed(self.ear.recent()):
-            if not line.strip() or self.book.noise.search(line):
+        for line in reversed(self.buffer.recent()):
+            if not line.strip() or self.terminal.noise.search(line):
                 continue
-            found = self.book.recognise(f"{line.rstrip()} ") or self.book.recognise(line)
+            found = self.terminal.recognise(f"{line.rstrip()} ") or self.terminal.recognise(line)
             if found is None or (found[1].groupdict().get("half_typed") or "").strip():
                 return Seen.NOTHING_KNOWN
-            if now < self.heard + self.manner.settle:
+            if now < self.heard + self.timing.settle:
                 return self._hold_still("a log line came between")
             return self._arrived(*found)
         return Seen.NOTHING_KNOWN
 
     def _hold_still(self, why: str) -> Wait:
-        return Wait(self.heard + self.manner.settle, why)
+        return Wait(self.heard + self.timing.settle, why)
 
     def _arrived(self, place: Place, match: re.Match[str]) -> At:
         captured = {k: v for k, v in match.groupdict().items() if v and k != "half_typed"}
         if "hostname" in captured:
-            self.marks["hostname"] = captured["hostname"]
+            self.identity["hostname"] = captured["hostname"]
         choices = self._choices(place)
         if self.at is None or self.at.place is not place or (self.at.captured, self.at.choices) != (captured, choices):
             self.at = At(place, captured, choices)
@@ -114,7 +121,8 @@ class Standing:
 
     def _choices(self, place: Place) -> dict[str, str]:
         """What a menu offers now: from the text of a choice to what is typed for it."""
-        if place.choices is None:
+        pattern = self.terminal.signs[place.name].choices
+        if pattern is None:
             return {}
-        shown = self.ear.text or "\n".join(self.ear.recent())
-        return {found["text"].strip(): found["key"] for found in place.choices.finditer(shown)}
+        shown = self.buffer.text or "\n".join(self.buffer.recent())
+        return {found["text"].strip(): found["key"] for found in pattern.finditer(shown)}

@@ -1,0 +1,211 @@
+"""A phrasebook: what Zinger knows of one family: its card, its map, its terminal, the steps and the readings.
+
+These are the checked, compiled forms; `load` makes them from YAML. A phrasebook is immutable and shared
+by all conversations with devices of its family.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from zinger.phrasebook.map import Deed, Map, Place
+from zinger.phrasebook.steps import Effect, StepTemplate
+from zinger.phrasebook.terminal import Terminal
+from zinger.plan.families import FamilyRules
+from zinger.plan.settings import SETTINGS
+
+
+@dataclass(frozen=True)
+class Summary:
+    """Where a question script shows what it understood, before anything is done.
+
+    `take` finds facts there, which must be as planned before `yes` is sent; otherwise `no` is.
+    """
+
+    at: str
+    take: Mapping[str, Take]
+    yes: Deed
+    no: Deed
+
+
+@dataclass(frozen=True)
+class Interview:
+    """A question script: one question after another, answered by what they ask, in any order.
+
+    `begin` at the place `at` begins it; without one it is met at first contact only. `first` is its first question.
+    `otherwise` answers questions that no planned setting answers; an empty answer keeps what stands there. `again`
+    begins it anew from any of its questions. Afterwards it stands at one of `ends`, or `restarts`.
+    """
+
+    name: str
+    first: str
+    at: str
+    begin: Deed | None
+    otherwise: Mapping[str, str]
+    summary: Summary | None
+    ends: tuple[str, ...]
+    again: Deed | None
+    effect: Effect
+    patience: float
+    questions: frozenset[str]
+
+
+@dataclass(frozen=True)
+class Take:
+    """How one fact is taken from the lines of an answer.
+
+    `pattern` finds it, and `value` writes it from the groups. `under` must have matched the head of its section.
+    With `columns`, `pattern` finds the heading of a table; each row below becomes a fact until a blank line.
+    `split` divides one match into several facts.
+    """
+
+    fact: str
+    pattern: re.Pattern[str]
+    value: str = "{{ value }}"
+    under: re.Pattern[str] | None = None
+    columns: Mapping[str, str] = field(default_factory=dict)
+    split: re.Pattern[str] | None = None
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What to ask, and how to take facts from the answer, line by line; the answer ends at the place `to`.
+
+    `sections` is the pattern of lines that head a section.
+    """
+
+    name: str
+    at: str
+    ask: Deed
+    startup: Deed | None
+    take: Mapping[str, Take]
+    sections: re.Pattern[str] | None = None
+    to: str = ""
+
+
+@dataclass(frozen=True)
+class Factory:
+    """Factory facts, as people look them up; times in seconds.
+
+    `console` is speed and framing, empty for a family without one; `address` empty for one that has none out of
+    the box; `reach` says in a sentence how the first contact is made. `password` is empty when there is none or when
+    it is printed on the box (`on_label`).
+    """
+
+    console: str
+    address: str
+    user: str
+    password: str
+    boots_in: float
+    reach: str = ""
+    only_while: str = ""
+    first: str = ""
+    on_label: bool = False
+
+
+@dataclass(frozen=True)
+class Card:
+    """What people look up about a family before they touch it; every family has one, with or without a phrasebook.
+
+    `panel` is the front in characters, with what is to be used in braces. `lights` and `buttons` are pairs of
+    (which and how, what it means).
+    """
+
+    family: str
+    title: str
+    kind: str
+    factory: Factory
+    rules: FamilyRules
+    panel: str = ""
+    lights: tuple[tuple[str, str], ...] = ()
+    buttons: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Phrasebook:
+    """One family's map, terminal, steps, readings, limits and habits."""
+
+    card: Card
+    map: Map
+    terminal: Terminal
+    home: str
+    view: str
+    steps: Mapping[str, StepTemplate]
+    readings: Mapping[str, Reading]
+    saves: tuple[StepTemplate, ...]
+    identity: Mapping[str, str]
+    prepare: tuple[StepTemplate, ...] = ()
+    """What is sent before everything else, unless it is set already."""
+    interviews: Mapping[str, Interview] = field(default_factory=dict)
+    administrator: str = ""
+    """The place where an administrator ends who signs in from the network; the home place when it is empty."""
+    restart: StepTemplate | None = None
+    """How it is restarted by command."""
+
+    @property
+    def family(self) -> str:
+        """The family's name, as files write it."""
+        return self.card.family
+
+    @property
+    def title(self) -> str:
+        """The family's name for people."""
+        return self.card.title
+
+    @property
+    def factory(self) -> Factory:
+        """How a device of the family comes out of its carton."""
+        return self.card.factory
+
+    @property
+    def rules(self) -> FamilyRules:
+        """What the family accepts."""
+        return self.card.rules
+
+    @property
+    def places(self) -> Mapping[str, Place]:
+        """The places of its map."""
+        return self.map.places
+
+    @cached_property
+    def startup_facts(self) -> frozenset[str]:
+        """The facts that can be read of the startup state."""
+        return frozenset(fact for reading in self.readings.values() if reading.startup for fact in reading.take)
+
+    @cached_property
+    def interview_of(self) -> Mapping[str, Interview]:
+        """Which question script a place belongs to."""
+        return {place: interview for interview in self.interviews.values() for place in interview.questions}
+
+    @cached_property
+    def order(self) -> tuple[str, ...]:
+        """The settings in the table's order, each moved behind those that its step wants before it."""
+        order: list[str] = []
+
+        def put(name: str, on_the_way: tuple[str, ...]) -> None:
+            if name in order or name in on_the_way:
+                return
+            if name in self.steps:
+                for before in self.steps[name].after:
+                    put(before, (*on_the_way, name))
+            order.append(name)
+
+        for name in SETTINGS:
+            put(name, ())
+        return tuple(order)
+
+    def every_step(self) -> Iterator[tuple[str, StepTemplate]]:
+        """All steps with the path at which the file holds them."""
+        for name, step in self.steps.items():
+            yield f"settings.{name}", step
+            if step.also:
+                yield f"settings.{name}.also", step.also
+        for index, step in enumerate(self.prepare):
+            yield f"prepare.{index}", step
+        for index, step in enumerate(self.saves):
+            yield f"save.{index}" if len(self.saves) > 1 else "save", step
+        if self.restart:
+            yield "restart", self.restart

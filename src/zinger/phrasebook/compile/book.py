@@ -1,0 +1,60 @@
+"""The whole file: the card, and the book if the family is spoken to."""
+
+from __future__ import annotations
+
+from zinger.phrasebook.book import Card, Phrasebook
+from zinger.phrasebook.compile.card import CardSection
+from zinger.phrasebook.compile.places import PlacesSection
+from zinger.phrasebook.compile.readings import ReadingsSection
+from zinger.phrasebook.compile.section import IDENTITIES, Section
+from zinger.phrasebook.compile.steps import StepsSection
+from zinger.phrasebook.shapes import BookShape, CardShape
+from zinger.phrasebook.source import FamilySource, PhrasebookError
+from zinger.plan.problems import Problem
+
+
+def compile_family(source: FamilySource, shape: CardShape) -> tuple[Card, Phrasebook | None]:
+    """The card, and the book if there is one; raises PhrasebookError with every problem of the file."""
+    problems: list[Problem] = []
+    card = CardSection(source, shape, problems).card()
+    book = _book(source, shape, card, problems) if isinstance(shape, BookShape) else None
+    if problems:
+        raise PhrasebookError(problems)
+    return card, book
+
+
+def _book(source: FamilySource, shape: BookShape, card: Card, problems: list[Problem]) -> Phrasebook:
+    facts = frozenset(fact for reading in shape.readings.values() for fact in reading.take)
+    map_, terminal = PlacesSection(source, shape, problems).map_and_terminal(shape)
+    readings = ReadingsSection(source, shape, problems)
+    steps = StepsSection(source, shape, problems, facts=facts)
+    settings = steps.settings(shape)
+    _check_ends(Section(source, shape, problems), shape, facts)
+    return Phrasebook(
+        card=card,
+        map=map_,
+        terminal=terminal,
+        home=shape.home,
+        view=shape.view or shape.home,
+        steps=settings,
+        readings={name: readings.reading(name, r) for name, r in shape.readings.items()},
+        saves=steps.saves(shape),
+        identity=shape.identity,
+        prepare=tuple(steps.step(["prepare", i], f"prepare.{i}", p) for i, p in enumerate(shape.prepare)),
+        interviews={name: steps.interview(name, i, settings, readings) for name, i in shape.interviews.items()},
+        administrator=shape.administrator or "",
+        restart=steps.step(["restart"], "restart", shape.restart) if shape.restart else None,
+    )
+
+
+def _check_ends(section: Section, shape: BookShape, facts: frozenset[str]) -> None:
+    """The places where people end, and the facts that tell the right device, must exist."""
+    for key, place in (
+        ("home", shape.home),
+        ("view", shape.view or shape.home),
+        ("administrator", shape.administrator or shape.home),
+    ):
+        section.known_place([key], place)
+    for what, fact in shape.identity.items():
+        section.one_of(["identity", what], "mark of a device", what, IDENTITIES)
+        section.one_of(["identity", what], "fact", fact, facts)

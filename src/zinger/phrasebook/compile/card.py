@@ -1,0 +1,71 @@
+"""What every family's file says: its factory facts, its limits, its front."""
+
+from __future__ import annotations
+
+from zinger.phrasebook.book import Card, Factory
+from zinger.phrasebook.compile.section import Section
+from zinger.phrasebook.shapes import BookShape
+from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
+from zinger.plan.values.addresses import parse_interface
+from zinger.plan.values.ports import parse_ports
+from zinger.wording import did_you_mean
+
+
+class CardSection(Section):
+    """The card of a family."""
+
+    def card(self) -> Card:
+        """The compiled card."""
+        shape = self.shape
+        return Card(
+            shape.family,
+            shape.title,
+            shape.kind,
+            self._factory(),
+            self._rules(),
+            shape.panel.rstrip("\n"),
+            tuple(shape.lights.items()),
+            tuple(shape.buttons.items()),
+        )
+
+    def _factory(self) -> Factory:
+        f = self.shape.factory
+        return Factory(
+            f.console,
+            f.address,
+            f.sign_in.user,
+            f.sign_in.password,
+            self.duration(["factory", "boots_in"], f.boots_in),
+            f.reach,
+            f.only_while,
+            f.first,
+            f.sign_in.on_label,
+        )
+
+    def _rules(self) -> FamilyRules:
+        shape = self.shape
+        host, password = shape.limits.hostname, shape.limits.password
+        self.regex(["limits", "hostname", "of"], host.of)
+        factory = self.parsed(["factory", "address"], parse_interface, shape.factory.address)
+        ports = self.parsed(["ports"], parse_ports, shape.ports)
+        for section in shape.takes:
+            if section not in ROLE_SECTIONS:
+                self.bad(["takes"], f"no section is called {section!r}{did_you_mean(section, ROLE_SECTIONS)}")
+        for name in shape.limits.most:
+            self.one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
+        return FamilyRules(
+            shape.family,
+            shape.title,
+            host.longest,
+            host.of,
+            password.shortest,
+            password.longest,
+            tuple(password.classes),
+            tuple(shape.takes),
+            ports or (),
+            factory,
+            bool(shape.factory.console),
+            tuple(shape.proved_over),
+            isinstance(shape, BookShape),
+            tuple(shape.limits.most.items()),
+        )

@@ -1,0 +1,53 @@
+"""The section `readings`: what is asked, and how facts are taken from the answer."""
+
+from __future__ import annotations
+
+from zinger.phrasebook.book import Reading, Take
+from zinger.phrasebook.compile.section import Path, Section
+from zinger.phrasebook.map import Deed
+from zinger.phrasebook.shapes import ReadingShape, TakeShape
+from zinger.phrasebook.terminal import typed
+from zinger.phrasebook.words import leads_to
+
+
+class ReadingsSection(Section):
+    """The readings of a book."""
+
+    def reading(self, name: str, r: ReadingShape) -> Reading:
+        """One reading."""
+        path: Path = ["readings", name]
+        self.known_place([*path, "at"], r.at)
+        take = {fact: self.take([*path, "take"], fact, t) for fact, t in r.take.items()}
+        sections = self.maybe_regex([*path, "sections"], r.sections)
+        if sections is None and any(t.under for t in take.values()):
+            self.bad(path, "'under' needs the pattern of lines that head a section; give sections")
+        ask, to = self._asked(path, "ask", r.ask)
+        startup = self._asked(path, "startup", r.startup)[0] if r.startup is not None else None
+        return Reading(name, r.at, ask, startup, take, sections, to or r.at)
+
+    def _asked(self, path: Path, key: str, text: str) -> tuple[Deed, str]:
+        """What is asked, and the place at which its answer ends if that is another."""
+        self.template([*path, key], text, frozenset())
+        to = next(iter(leads_to(text)), "")
+        if to:
+            self.known_place([*path, key], to)
+            text = text.rpartition("~>")[0].rstrip()
+        return typed(text), to
+
+    def take(self, path: Path, fact: str, t: str | TakeShape) -> Take:
+        """How one fact is taken."""
+        path = [*path, fact]
+        shape = TakeShape(line=t) if isinstance(t, str) else t
+        if (shape.line is None) == (shape.table is None):
+            self.bad(path, "a fact is taken from exactly one of line and table")
+        pattern = self.regex(path, shape.line or shape.table or "")
+        under = self.maybe_regex([*path, "under"], shape.under)
+        names = frozenset(shape.columns) if shape.table is not None else frozenset(pattern.groupindex)
+        names |= frozenset(under.groupindex) if under else frozenset()
+        if shape.table is not None and not shape.columns:
+            self.bad(path, "a table needs columns: a name for each, and the heading that stands over it")
+        if shape.value == "{{ value }}" and "value" not in names:
+            self.bad(path, "the pattern has no group named value")
+        else:
+            self.template([*path, "value"], shape.value, names)
+        return Take(fact, pattern, shape.value, under, shape.columns, self.maybe_regex([*path, "split"], shape.split))

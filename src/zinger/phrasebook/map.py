@@ -1,0 +1,161 @@
+"""The map of a dialogue: places, the moves between them, and the shortest way from one to another.
+
+The map knows nothing of the surface on which the dialogue stands: how a place is recognised there, and what is typed,
+pressed or submitted to make a move, are the surface's (see `terminal`). A move holds its act only as something that
+needs names, costs something and can be shown.
+"""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import Protocol
+
+
+class Kind(StrEnum):
+    """What sort of place: it decides whether Enter is harmless and whether half-typed lines can stand there.
+
+    A pager shows more by a key; a notice wants a key before it goes on; a menu offers numbered choices.
+    """
+
+    PROMPT = "prompt"
+    QUESTION = "question"
+    MENU = "menu"
+    PAGER = "pager"
+    NOTICE = "notice"
+
+
+class AsksFor(StrEnum):
+    """What a place asks for, where it asks for a credential; said in the phrasebook, never guessed."""
+
+    USER = "user"
+    PASSWORD = "password"
+    NEW_PASSWORD = "new password"
+    ELEVATION = "elevation"
+
+    @property
+    def word(self) -> str:
+        """The name of it in templates."""
+        return self.value.replace(" ", "_")
+
+
+class Deed(Protocol):
+    """What a conversation is asked to do at a place; only the surface knows how."""
+
+    @property
+    def shown(self) -> str:
+        """The deed as a person may see it, secrets masked."""
+
+    def unless(self, default: str | None) -> Deed:
+        """The deed that keeps what stands there already, where that is what this one would put there."""
+
+
+class Act(Protocol):
+    """What makes a move, on whatever surface."""
+
+    @property
+    def uses(self) -> frozenset[str]:
+        """The names that it needs, such as `user`, `password`, `new_password` or `device`."""
+
+    @property
+    def shown(self) -> str:
+        """How it is made, for people."""
+
+    @property
+    def patience(self) -> float:
+        """Seconds of silence to wait for what follows."""
+
+    def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> Deed:
+        """The deed for the surface, with the names filled in; `choices` is what a menu offers now.
+
+        Raises WordsError where a name or a choice is missing.
+        """
+
+
+@dataclass(frozen=True)
+class Place:
+    """A recognisable spot in a dialogue. `takes` is what a question accepts, as far as it is known."""
+
+    name: str
+    kind: Kind
+    asks_for: AsksFor | None = None
+    takes: re.Pattern[str] | None = None
+
+    @property
+    def words(self) -> str:
+        """The name for people."""
+        return self.name.replace("_", " ")
+
+    @property
+    def passes(self) -> bool:
+        """Whether it is gone past by a key, whoever comes there."""
+        return self.kind in (Kind.PAGER, Kind.NOTICE)
+
+
+@dataclass(frozen=True)
+class Move:
+    """How to get from one place to others. Of several ways the one with the smallest sum of `cost` is taken."""
+
+    origin: str
+    outcomes: tuple[str, ...]
+    act: Act
+    cost: int = 1
+
+
+@dataclass(frozen=True)
+class Map:
+    """All places and moves of one family."""
+
+    places: Mapping[str, Place]
+    moves: tuple[Move, ...]
+
+    def moves_from(self, place: str) -> Sequence[Move]:
+        """The moves that begin at a place."""
+        return self._by_origin.get(place, ())
+
+    def next_move(self, start: str, goal: str, known: frozenset[str]) -> Move | None:
+        """The first move of the shortest way whose acts need only `known` names; None when there is no way."""
+        key = (start, goal, known)
+        if key not in self._ways:
+            self._ways[key] = self._search(start, goal, known)
+        return self._ways[key]
+
+    def _search(self, start: str, goal: str, known: frozenset[str]) -> Move | None:
+        """Dijkstra's way over the moves; of equal ways the one that the book names first."""
+        count = itertools.count()
+        queue: list[tuple[int, int, str, Move | None]] = [(0, next(count), start, None)]
+        seen: set[str] = set()
+        while queue:
+            cost, _, place, first = heapq.heappop(queue)
+            if place == goal:
+                return first
+            if place in seen:
+                continue
+            seen.add(place)
+            for move in self.moves_from(place):
+                if move.act.uses <= known:
+                    for outcome in move.outcomes:
+                        if outcome not in seen:
+                            heapq.heappush(queue, (cost + move.cost, next(count), outcome, first or move))
+        return None
+
+    @property
+    def every_name(self) -> frozenset[str]:
+        """All names that any move needs."""
+        return frozenset(name for move in self.moves for name in move.act.uses)
+
+    @cached_property
+    def _by_origin(self) -> dict[str, list[Move]]:
+        table: dict[str, list[Move]] = {}
+        for move in self.moves:
+            table.setdefault(move.origin, []).append(move)
+        return table
+
+    @cached_property
+    def _ways(self) -> dict[tuple[str, str, frozenset[str]], Move | None]:
+        return {}

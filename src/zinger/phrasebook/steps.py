@@ -1,0 +1,125 @@
+"""Steps: what makes one setting true. *How* it is sent (where, with what patience, to what effect), and *what* is sent.
+
+A phrasebook holds steps as templates (`StepTemplate`), a script holds them filled for one device (`script.Step`); both
+share `How`. What is sent is a sequence of lines, or answers to the questions of a script; there is room for more kinds
+(forms, edits) beside them.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from functools import cached_property
+
+from zinger.phrasebook.map import Deed
+from zinger.phrasebook.words import names_used
+
+
+class Effect(StrEnum):
+    """What sending a step does besides making its setting true."""
+
+    NONE = "none"
+    LINK_MOVES = "link moves"
+    RESTARTS = "restarts"
+    SIGNS_OUT = "signs out"
+    LOCKS_OUT = "locks out"
+
+
+class Holds(StrEnum):
+    """When what is read back is as planned: the same in the same order, the same in any order, or among more."""
+
+    EXACTLY = "exactly"
+    IN_ANY_ORDER = "in any order"
+    AMONG_OTHERS = "among others"
+
+
+@dataclass(frozen=True)
+class Confirm:
+    """A change that goes back by itself after `within` seconds unless `send` (a template) is sent.
+
+    `fresh`: it must be sent from a new session, which proves that the way in still leads there. `deed` is what is sent,
+    once it is filled for a device.
+    """
+
+    at: str
+    send: str
+    within: float
+    fresh: bool = False
+    deed: Deed | None = None
+
+
+@dataclass(frozen=True)
+class How:
+    """How a step is sent.
+
+    It is begun `at` a place; `through` are places where its lines may stand besides. `expect` must be found in what
+    the device answers. `patience` in seconds of silence; `progress` finds how far a long answer has come, in its group
+    `percent`.
+    """
+
+    at: str
+    through: frozenset[str] = frozenset()
+    expect: re.Pattern[str] | None = None
+    progress: re.Pattern[str] | None = None
+    patience: float = 30.0
+    effect: Effect = Effect.NONE
+    confirm: Confirm | None = None
+
+
+@dataclass(frozen=True)
+class LineTemplates:
+    """Lines to send, one after the other, and replies to the questions that may follow, by place."""
+
+    send: str
+    replies: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class AnswerTemplates:
+    """Answers in a question script, by the place that asks."""
+
+    interview: str
+    replies: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class Reads:
+    """What a reading must show afterwards: the fact, the planned value in the family's own writing, and how both are
+    compared (once for each item of a list)."""
+
+    fact: str
+    shows: str = "{{ value }}"
+    holds: Holds = Holds.EXACTLY
+
+
+@dataclass(frozen=True)
+class StepTemplate:
+    """How one setting is made true in a family; `also` is sent when the setting is still not so after its questions.
+
+    `after` names settings that must be sent before.
+    """
+
+    setting: str
+    how: How
+    what: LineTemplates | AnswerTemplates
+    title: str = ""
+    undo: str = ""
+    reads: Reads | None = None
+    after: tuple[str, ...] = ()
+    also: StepTemplate | None = None
+
+    @property
+    def interview(self) -> str:
+        """The question script in which it is answered, or nothing."""
+        return self.what.interview if isinstance(self.what, AnswerTemplates) else ""
+
+    @cached_property
+    def looks_around(self) -> bool:
+        """Whether its templates use more than its own value, so that devices can't share them filled."""
+        sources = [self.undo, *self.what.replies.values()]
+        sources += [self.what.send] if isinstance(self.what, LineTemplates) else []
+        sources += [self.reads.shows] if self.reads else []
+        around = {"plan", "device", "factory_account"}
+        return any(names_used(s) & around for s in sources) or bool(self.also and self.also.looks_around)

@@ -1,0 +1,22 @@
+"""The stages of a device's way, in their order: a later stage (files, an image, service checks) is added to `EVERY`."""
+
+from __future__ import annotations
+
+from zinger.run.stages.conclude import Conclude
+from zinger.run.stages.prove import FromNetwork, PowerCut, ReadBack, Restart
+from zinger.run.stages.reach import Reach, SignIn
+from zinger.run.stages.save import Save
+from zinger.run.stages.send import Send
+from zinger.run.stages.stage import Stage
+
+EVERY: tuple[Stage, ...] = (
+    Reach(),
+    SignIn(),
+    Send(),
+    Save(),
+    ReadBack(),
+    FromNetwork(),
+    Restart(),
+    PowerCut(),
+    Conclude(),
+)

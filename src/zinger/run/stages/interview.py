@@ -1,0 +1,44 @@
+"""Holding a question script on a device."""
+
+from __future__ import annotations
+
+from zinger.phrasebook.steps import Effect
+from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.run.board import Mark
+from zinger.run.stages.stage import Pass
+from zinger.store import entries
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.interview import begin_interview, hold_interview
+from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+
+AFTER_QUESTIONS = 60.0
+"""Seconds to wait for the home place when a question script has restarted the device."""
+
+
+async def hold(on: Pass, name: str) -> None:
+    """Hold a question script with this device's answers."""
+    wire, held = on.wire, on.wire.script.interviews[name]
+    await wire.do(begin_interview(wire.book, held.interview, wire.keys))
+    on.check_device({})
+    for setting in held.settings:
+        wire.line.step(setting, Mark.NOW)
+    wire.line.say("answering its questions")
+    for account in accounts_of(wire.device):
+        await on.may_sign_in(account.name, account.secret.name)
+    await wire.write(entries.WillSend(f"questions of {name}", f"{len(held.answers)} answers"))
+    try:
+        await wire.do(hold_interview(wire.book, wire.script, held, wire.keys))
+    except RefusedByDevice as refusal:
+        raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
+    except Interrupted:
+        if held.interview.effect is not Effect.RESTARTS or not wire.restarts:
+            raise
+        wire.line.say("restarting after its questions")
+        goal, questions = wire.book.home, held.interview.questions
+        at = await wire.do(arrive(wire.book.map, goal, wire.keys, AFTER_QUESTIONS, questions))
+        if at.name in questions:
+            raise Interrupted("it restarted in the middle of its questions") from None
+    on.held.add(name)
+    for setting in held.settings:
+        wire.line.step(setting, Mark.SENT)
+        wire.note(entries.WasSent(setting))

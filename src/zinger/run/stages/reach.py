@@ -1,0 +1,53 @@
+"""Reaching the device and signing in."""
+
+from __future__ import annotations
+
+from zinger.plan.setting import Stop
+from zinger.run.stages.interview import hold
+from zinger.run.stages.stage import Pass
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.ask import look
+from zinger.talk.errors import Stuck
+
+FIRST_LOOK = 12.0
+"""Seconds to wait for a first sign of life before asking whether it is plugged in."""
+SECOND_LOOK = 60.0
+
+
+class Reach:
+    """Open the way to its console, and see that something answers there."""
+
+    def wanted(self, on: Pass) -> bool:
+        return True
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        async with wire.stage("reach", Stop.REACH, "reaching its console"):
+            await wire.connect()
+            try:
+                await wire.do(look(FIRST_LOOK))
+            except Stuck as error:
+                if error.shown.strip():
+                    raise
+                await wire.plug("nothing answers on its console")
+                await wire.do(look(SECOND_LOOK))
+
+
+class SignIn:
+    """Sign in, read what is there, and see that it is the right device."""
+
+    def wanted(self, on: Pass) -> bool:
+        return True
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        async with wire.stage("sign in", Stop.SIGN_IN, "signing in"):
+            await wire.know_the_label()
+            await on.may_sign_in(wire.book.factory.user, wire.device.factory_account_secret.name)
+            questions = frozenset(wire.book.interview_of)
+            at = await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, SECOND_LOOK, questions))
+            if at.name in questions:
+                await hold(on, wire.book.interview_of[at.name].name)
+                await wire.do(arrive(wire.book.map, wire.book.home, wire.keys))
+            on.facts = await wire.read(startup=False)
+            on.check_device(on.facts)

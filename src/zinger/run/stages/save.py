@@ -1,0 +1,35 @@
+"""Saving running to startup."""
+
+from __future__ import annotations
+
+from zinger.plan.setting import Stop
+from zinger.proof.findings import to_send
+from zinger.run.board import Mark
+from zinger.run.stages.send import send_one
+from zinger.run.stages.stage import Pass
+
+
+class Save:
+    """Save what was sent, or what the startup state does not show yet."""
+
+    def wanted(self, on: Pass) -> bool:
+        return on.wire.world.sends and bool(on.wire.script.saves)
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        if not on.sent and not await self._is_open(on):
+            for step in wire.script.saves:
+                wire.line.step(step.setting, Mark.SENT, "already set")
+            return
+        async with wire.stage("save", Stop.SAVE, "saving to startup"):
+            for step in wire.script.saves:
+                await send_one(on, step)
+
+    @staticmethod
+    async def _is_open(on: Pass) -> bool:
+        """Whether the startup state, where it can be read, is otherwise than planned."""
+        shown = on.wire.book.startup_facts
+        if not shown:
+            return False
+        still = to_send(on.wire.script, await on.wire.read(startup=True))
+        return any(step.fact in shown for step in still)

@@ -1,0 +1,69 @@
+"""What a stage is, and what the stages of one pass know of each other's work."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from zinger.plan.owners import same_identity
+from zinger.proof.facts import Facts
+from zinger.run.memory import Memory
+from zinger.run.onwire import OnWire
+from zinger.run.verdict import Owed
+from zinger.store import entries
+from zinger.talk.errors import Stuck
+
+
+@dataclass
+class Pass:
+    """One pass through the stages; an interruption begins a new one, which looks anew."""
+
+    wire: OnWire
+    memory: Memory
+    owed: Owed
+    held: set[str]
+    """The question scripts that were held in this run."""
+    facts: Facts = field(default_factory=dict)
+    """What was read when it was signed in to."""
+    sent: bool = False
+    """Whether anything was sent in this pass."""
+
+    async def may_sign_in(self, user: str, secret: str) -> None:
+        """An intent, on disk before anything that could make this sign-in count."""
+        if user and (user, secret) not in (*self.memory.accepted, *self.memory.intended):
+            self.memory.intended.insert(0, (user, secret))
+            await self.wire.write(entries.MaySignIn(user, secret))
+
+    def check_device(self, facts: Facts) -> None:
+        """Is this the device that the plan means? Compared before the first step is sent. Raises Stuck."""
+        wire = self.wire
+        device, shown = wire.device, wire.pump.conversation.locator.identity
+        known = False
+        for what, planned in (("serial", device.serial), ("mac", device.mac)):
+            fact = facts.get(wire.book.identity.get(what, ""))
+            seen = fact[0].value if fact else shown.get(what, "")
+            known |= bool(planned and seen)
+            if planned and seen and not same_identity(seen, planned):
+                other = wire.world.owner(seen)
+                whose = f" of {other}" if other else ""
+                raise Stuck(
+                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable.",
+                    fact[0].line if fact else seen,
+                )
+        other = wire.world.owner(shown.get("hostname", ""))
+        if not known and other not in ("", device.name):
+            raise Stuck(
+                f"Wrong device: it calls itself {other}, which is another device of the plan, and shows neither serial "
+                "number nor MAC. Check the console cable.",
+                shown["hostname"],
+            )
+
+
+class Stage(Protocol):
+    """One stage of a device's way."""
+
+    def wanted(self, on: Pass) -> bool:
+        """Whether this device goes through it in this run."""
+
+    async def carry(self, on: Pass) -> None:
+        """Go through it; raises what stops the device, Interrupted where all is to be looked at anew."""

@@ -1,0 +1,231 @@
+"""What can happen to a device or a run, as the journal keeps it: each kind of entry a typed event.
+
+The journal itself stores a kind and data; `written` and `read` are the border between both. An entry of a kind that is
+not known here (of an older or a newer Zinger) is read as None and skipped by every fold.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field, fields
+from typing import Any, ClassVar
+
+from zinger.proof.findings import Finding, Source, Verdict
+from zinger.store.journal import Entry
+
+
+class Happened:
+    """An event that the journal can keep."""
+
+    kind: ClassVar[str]
+
+
+@dataclass(frozen=True)
+class RunBegan(Happened):
+    """A run began: over these devices, or (for one device) with or without sending."""
+
+    kind = "run began"
+    devices: list[str] = field(default_factory=list)
+    practice: bool = True
+    sends: bool = True
+
+
+@dataclass(frozen=True)
+class RunEnded(Happened):
+    """A run ended, with each device in this state."""
+
+    kind = "run ended"
+    states: dict[str, str]
+
+
+@dataclass(frozen=True)
+class VaultFilled(Happened):
+    """New vault entries were made."""
+
+    kind = "vault"
+    made: list[str]
+
+
+@dataclass(frozen=True)
+class HandsDone(Happened):
+    """A person (or the yard) did an act; times in seconds since 1970."""
+
+    kind = "hands"
+    verb: str
+    do: str
+    began: float
+    ended: float
+
+
+@dataclass(frozen=True)
+class MaySignIn(Happened):
+    """An intent: from now on this credential may count."""
+
+    kind = "may sign in"
+    user: str
+    secret: str
+
+
+@dataclass(frozen=True)
+class SignedIn(Happened):
+    """A credential was accepted."""
+
+    kind = "signed in"
+    user: str
+    secret: str
+
+
+@dataclass(frozen=True)
+class Renewed(SignedIn):
+    """A forced change of password was carried out."""
+
+    kind = "renewed"
+
+
+@dataclass(frozen=True)
+class Booted(Happened):
+    """A boot took so many seconds."""
+
+    kind = "booted"
+    seconds: float
+
+
+@dataclass(frozen=True)
+class StageDone(Happened):
+    """A stage was carried through; it began at this time (seconds since 1970)."""
+
+    kind = "stage"
+    stage: str
+    began: float
+
+
+@dataclass(frozen=True)
+class WillSend(Happened):
+    """An intent: a step is about to be sent, in these words (masked)."""
+
+    kind = "send"
+    setting: str
+    words: str
+
+
+@dataclass(frozen=True)
+class WasSent(Happened):
+    """A step was sent and not refused; `warned` are the device's words that are worth telling."""
+
+    kind = "sent"
+    setting: str
+    warned: str = ""
+
+
+@dataclass(frozen=True)
+class WasRefused(Happened):
+    """The device refused a step, in these words."""
+
+    kind = "refused"
+    setting: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Found(Happened):
+    """A finding."""
+
+    kind = "finding"
+    setting: str
+    title: str
+    source: str
+    planned: str
+    read: str
+    evidence: str
+    verdict: str
+
+    @classmethod
+    def of(cls, finding: Finding) -> Found:
+        """The entry for a finding."""
+        return cls(
+            finding.setting,
+            finding.title,
+            finding.source.value,
+            finding.planned,
+            finding.read,
+            finding.evidence,
+            finding.verdict.value,
+        )
+
+    def finding(self, device: str) -> Finding:
+        """The finding again."""
+        source, verdict = Source(self.source), Verdict(self.verdict)
+        return Finding(device, self.setting, self.title, source, self.planned, self.read, self.evidence, verdict)
+
+
+@dataclass(frozen=True)
+class NeedsYou(Happened):
+    """A person is needed; `shown` is what the device last showed."""
+
+    kind = "needs you"
+    why: str
+    shown: str = ""
+
+
+@dataclass(frozen=True)
+class PersonActed(Happened):
+    """A person took the wire, or handed it back."""
+
+    kind = "person"
+    what: str
+
+
+@dataclass(frozen=True)
+class Differs(Happened):
+    """The proof found a difference."""
+
+    kind = "differs"
+    why: str
+
+
+@dataclass(frozen=True)
+class Proved(Happened):
+    """Everything owed was found and holds."""
+
+    kind = "proved"
+
+
+_KINDS: dict[str, type[Any]] = {
+    cls.kind: cls
+    for cls in (
+        RunBegan,
+        RunEnded,
+        VaultFilled,
+        HandsDone,
+        MaySignIn,
+        SignedIn,
+        Renewed,
+        Booted,
+        StageDone,
+        WillSend,
+        WasSent,
+        WasRefused,
+        Found,
+        NeedsYou,
+        PersonActed,
+        Differs,
+        Proved,
+    )
+}
+
+
+def written(event: Happened) -> tuple[str, dict[str, Any]]:
+    """The kind and the data under which the journal keeps an event."""
+    return event.kind, asdict(event)  # type: ignore[call-overload]
+
+
+def read(entry: Entry) -> Happened | None:
+    """The event that an entry keeps; None for a kind that is not known here."""
+    cls = _KINDS.get(entry.kind)
+    if cls is None:
+        return None
+    known = {f.name for f in fields(cls)}
+    try:
+        event: Happened = cls(**{name: value for name, value in entry.data.items() if name in known})
+    except TypeError:  # an entry of another version, which lacks a part
+        return None
+    return event

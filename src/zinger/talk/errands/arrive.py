@@ -1,0 +1,56 @@
+"""Going to a place from wherever the device is; signing in where a sign-in stands on the way."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from zinger.phrasebook.map import AsksFor, Map, Move
+from zinger.phrasebook.words import WordsError
+from zinger.talk.errands.ask import do, look
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.sign_in import SIGN_IN_PATIENCE, credential_of, draw_from
+from zinger.talk.errors import Stuck
+from zinger.talk.requests import At, Errand
+
+ROUNDS = 4
+"""How often one move may be taken in one errand before it is called a circle."""
+
+
+def arrive(
+    ways: Map, goal: str, keys: Keyring, patience: float = 30.0, stop: frozenset[str] = frozenset()
+) -> Errand[At]:
+    """Find the way to a place from wherever the device is, signing in when a sign-in stands on the way.
+
+    It ends earlier where it comes to one of the places `stop`.
+    """
+    taken: Counter[Move] = Counter()
+    at = yield from look(patience)
+    while at.name != goal and at.name not in stop:
+        move = ways.next_move(at.name, goal, keys.known)
+        if move is None:
+            has_password = AsksFor.PASSWORD.word in keys.known
+            needs = "no way is known" if has_password else "no password that Zinger knows was accepted"
+            raise Stuck(f"{needs} at {at.place.words} on the way to {goal}")
+        taken[move] += 1
+        if taken[move] > ROUNDS * max(1, len(keys.credentials)):
+            raise Stuck(f"it goes round in circles at {at.place.words} on the way to {goal}")
+        at = yield from _take(ways, move, at, keys)
+    return at
+
+
+def _take(ways: Map, move: Move, at: At, keys: Keyring) -> Errand[At]:
+    """Make one move, and draw from what follows what it means."""
+    credential = credential_of(ways, move)
+    user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
+    bound = keys.bound(user)
+    if not move.act.uses <= set(bound):
+        raise Stuck(f"no new password is planned for {user}, which the device asks for")
+    try:
+        deed = move.act.fill(bound, at.choices)
+    except WordsError as error:
+        raise Stuck(f"at {at.place.words}, {error}") from None
+    purpose = f"to {ways.places[move.outcomes[0]].words}" if len(move.outcomes) == 1 else "to go on"
+    patience = SIGN_IN_PATIENCE if credential else move.act.patience
+    answer = yield from do(deed, frozenset(move.outcomes), "signing in" if credential else purpose, patience)
+    yield from draw_from(credential, answer, keys, user)
+    return answer.at

@@ -1,0 +1,103 @@
+"""Question scripts: begun, held, and their summary compared before it is taken."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from zinger.phrasebook.book import Interview, Phrasebook
+from zinger.phrasebook.map import Deed
+from zinger.proof.facts import gather
+from zinger.script.compile import Script, ScriptInterview
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.ask import do, look
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.send import BLIND_REFUSALS
+from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+from zinger.talk.requests import Answer, At, Errand
+
+ASKED_AGAIN = 3
+"""How often one question of a script may be asked before it is called endless."""
+
+
+def begin_interview(book: Phrasebook, interview: Interview, keys: Keyring) -> Errand[At]:
+    """Come to the first question of a script: it is begun, or begun anew if somebody left it half answered."""
+    at = yield from look(30.0)
+    if at.name in interview.questions:
+        if at.name == interview.first or interview.again is None:
+            return at
+        answer = yield from do(interview.again, frozenset({interview.first}), "beginning the questions anew", 10.0)
+        return answer.at
+    if interview.begin is None:
+        raise Stuck(f"the questions of {interview.name} are asked at first contact only; reset the device to be asked")
+    yield from arrive(book.map, interview.at, keys)
+    answer = yield from do(interview.begin, interview.questions, "beginning the questions")
+    if answer.refusal or answer.at.name not in interview.questions:
+        raise Stuck(f"the questions can't be begun: {answer.refusal or 'it stands at ' + answer.at.name}")
+    return answer.at
+
+
+def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys: Keyring) -> Errand[Answer]:
+    """Hold a question script: each question is answered by what it asks, in whatever order they come.
+
+    The summary, if it shows one, must be as planned before it is taken. What a plan does not say and the phrasebook
+    has no answer for is a person's.
+    """
+    interview = held.interview
+    at = yield from begin_interview(book, interview, keys)
+    asked: Counter[str] = Counter()
+    turns: Counter[str] = Counter()
+    lines: tuple[str, ...] = ()
+    expect = interview.questions | frozenset(interview.ends)
+    while at.name in interview.questions:
+        asked[at.name] += 1
+        if asked[at.name] > ASKED_AGAIN + len(held.answers.get(at.name, ())):
+            raise Stuck(f"it asks {at.place.words} again and again, whatever is answered")
+        if at.name == interview.first:
+            turns.clear()
+        deed = _reply(script, held, at, lines, asked[at.name], turns[at.name])
+        turns[at.name] += 1
+        purpose = f"question {sum(asked.values())}, {at.place.words}"
+        answer = yield from do(deed, expect, purpose, interview.patience)
+        if answer.refusal:
+            if asked[answer.at.name] > BLIND_REFUSALS + len(held.answers.get(answer.at.name, ())):
+                raise RefusedByDevice(_setting_of(script, at), answer.refusal)
+            turns[answer.at.name] -= turns[answer.at.name] > 0
+        lines, at = answer.lines, answer.at
+    if at.name not in interview.ends:
+        raise Interrupted(f"the questions ended at {at.place.words}")
+    return Answer(lines, at)
+
+
+def _reply(script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int) -> Deed:
+    """What to answer at a question; what stands there already is kept where it is as planned."""
+    summary = held.interview.summary
+    if summary and at.name == summary.at:
+        wrong = _wrong_in_summary(script, held, lines)
+        if wrong and time > 1:
+            raise Stuck(
+                f"its summary shows {', '.join(wrong)} otherwise than planned, also when asked again", "\n".join(lines)
+            )
+        return summary.no if wrong else summary.yes
+    if at.name not in held.answers:
+        raise Stuck(f"the plan does not say what to answer at {at.place.words}")
+    answers = held.answers[at.name]
+    return answers[min(turn, len(answers) - 1)].unless(at.captured.get("default"))
+
+
+def _wrong_in_summary(script: Script, held: ScriptInterview, lines: tuple[str, ...]) -> list[str]:
+    """What the summary shows to be otherwise than planned."""
+    assert held.interview.summary is not None
+    taken = held.interview.summary.take
+    facts = gather(taken, lines)
+    return [
+        step.title
+        for step in script.steps
+        if step.setting in held.settings
+        and step.shows is not None
+        and step.fact in taken
+        and tuple(fact.value for fact in facts.get(step.fact, ())) != step.shows.expected
+    ]
+
+
+def _setting_of(script: Script, at: At) -> str:
+    return next((s.setting for s in script.steps if s.interview and at.name in s.what.replies), at.place.words)

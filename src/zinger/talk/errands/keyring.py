@@ -1,0 +1,75 @@
+"""What to sign in with, in the order of belief."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from zinger.phrasebook.map import AsksFor
+from zinger.plan.values.secrets import SecretRef
+
+TRIES_EACH = 2
+"""Tries a credential, since devices lock out."""
+
+
+@dataclass
+class Keyring:
+    """Credentials in the order of belief, and new passwords for forced changes."""
+
+    credentials: Sequence[tuple[str, SecretRef]]
+    renewals: Mapping[str, SecretRef] = field(default_factory=dict)
+    device: str = ""
+    """The device's name, for menus in which it must be chosen."""
+    elevation: SecretRef | None = None
+    """The password for privileged work, where one is planned."""
+    renewal_refusals: int = 0
+    """Refusals of a new password so far: one is forgiven, since a question may stand half answered."""
+    _at: int = 0
+    _tries: int = 0
+
+    def bound(self, place_user: str | None) -> dict[str, object]:
+        """The names that moves may use now, with what they mean."""
+        names: dict[str, object] = {"device": self.device} if self.device else {}
+        if self._at < len(self.credentials):
+            names[AsksFor.USER.word], names[AsksFor.PASSWORD.word] = self.credentials[self._at]
+        if place_user in self.renewals:
+            names[AsksFor.NEW_PASSWORD.word] = self.renewals[place_user or ""]
+        if self.elevation is not None:
+            names[AsksFor.ELEVATION.word] = self.elevation
+        return names
+
+    @property
+    def only_renewal(self) -> str | None:
+        """Whose new password is meant where the device does not say."""
+        return next(iter(self.renewals)) if len(self.renewals) == 1 else None
+
+    @property
+    def known(self) -> frozenset[str]:
+        """Names that a way may count on, before its places are reached."""
+        return frozenset(self.bound(self.only_renewal or next(iter(self.renewals), None)))
+
+    def refused(self) -> None:
+        """The present credential was not accepted; after two tries the next one is taken."""
+        self._tries += 1
+        if self._tries >= TRIES_EACH:
+            self._at, self._tries = self._at + 1, 0
+
+    def accepted(self) -> tuple[str, SecretRef]:
+        """The present credential was accepted: it comes first from now on."""
+        current = self.credentials[self._at]
+        self._first(current)
+        return current
+
+    def accept(self, user: str, secret: SecretRef) -> None:
+        """This credential was accepted elsewhere (at the door of the way in): it comes first from now on."""
+        self._first((user, secret))
+
+    def renewed(self, user: str) -> SecretRef:
+        """A forced change was accepted: the new password comes first from now on."""
+        secret = self.renewals[user]
+        self._first((user, secret))
+        return secret
+
+    def _first(self, pair: tuple[str, SecretRef]) -> None:
+        self.credentials = [pair, *(c for c in self.credentials if c != pair)]
+        self._at = self._tries = 0

@@ -1,0 +1,29 @@
+"""How a conversation can fail to go on: the talk room's part of the error tree."""
+
+from __future__ import annotations
+
+from zinger.errors import ZingerError
+
+
+class TalkError(ZingerError):
+    """A conversation that cannot go on as it is; the message is a sentence for a person."""
+
+
+class Stuck(TalkError):
+    """Nothing known stands there, or nothing known helps: a person is needed. `shown` is what was last seen."""
+
+    def __init__(self, why: str, shown: str = "") -> None:
+        super().__init__(why)
+        self.shown = shown
+
+
+class RefusedByDevice(TalkError):
+    """The device refused a step; `words` are its own."""
+
+    def __init__(self, setting: str, words: str) -> None:
+        super().__init__(f"{setting} was refused: {words}")
+        self.setting, self.words = setting, words
+
+
+class Interrupted(TalkError):
+    """Something came between: a restart, a sign-out, a lost link, a person. Look again and go on."""

@@ -1,0 +1,256 @@
+"""What is seen at a turn: where the device stands, what came back of a line, how long it has been silent.
+
+Looking changes nothing; what follows from it stands in the table (`phases`) and is done by the surface.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zinger.phrasebook.map import Kind
+from zinger.phrasebook.terminal import PressKey, TypeLine
+from zinger.talk.errors import Interrupted, Stuck, TalkError
+from zinger.talk.requests import At, Do, Look
+from zinger.talk.surface import Wait
+from zinger.talk.terminal.locator import Locator, Seen
+from zinger.talk.terminal.phases import Input, State
+from zinger.talk.terminal.typist import TRIES, Echo, Typist
+
+_QUESTION_ENDS = "?:>])"
+_MEND_PATIENCE = 10.0
+_KEY_LOST = 4
+"""After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
+_NOTICES = 12
+"""So many notices are passed in one request; more are a circle."""
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """What is seen, and what belongs to it: the place, when to look again and why, the error it ends in."""
+
+    seen: Input
+    at: At | None = None
+    until: float = float("inf")
+    why: str = "nothing to do"
+    error: TalkError | None = None
+    tell: str = ""
+
+
+class Sight:
+    """Looks at one request on one terminal."""
+
+    def __init__(self, locator: Locator, typist: Typist) -> None:
+        self.locator, self.typist = locator, typist
+        self.timing = locator.timing
+        self.request: Look | Do | None = None
+        self.began = 0.0
+        self.begun_at: At | None = None
+        """Where the device stood when the request began."""
+        self.last_seen: At | None = None
+        """The place that onlookers were told of last."""
+        self.boot_began: float | None = None
+        self.restarted = False
+        """Whether it began to boot in the middle of something."""
+        self.pending: Input | None = None
+        """The request that has not been begun yet."""
+        self.nudged = 0.0
+        self.gap = self.timing.nudge
+        self.notices = 0
+        self.resumed = False
+        self.prompt = ""
+        """What stood before the line that is typed."""
+
+    def begin(self, request: Look | Do, now: float) -> None:
+        """A new request."""
+        self.request, self.began, self.notices, self.resumed = request, now, 0, False
+        self.begun_at, self.locator.doubtful = self.locator.at, False
+        if isinstance(request, Look):
+            self.pending, self.nudged, self.gap = Input.WANTS_LOOK, now, self.timing.nudge
+        elif isinstance(request.deed, PressKey):
+            self.pending = Input.WANTS_KEY
+        elif isinstance(request.deed, TypeLine):
+            self.pending = Input.WANTS_BLIND_LINE if self.blind else Input.WANTS_LINE
+        else:
+            raise TypeError(f"{request.deed!r} can't be done on a terminal")
+
+    @property
+    def blind(self) -> bool:
+        """Whether what is typed now does not come back, or is not compared."""
+        at = self.locator.at
+        return not self.timing.echo_check or (at is not None and self.locator.terminal.signs[at.name].blind)
+
+    def view(self, state: State, now: float) -> View:
+        """What is seen now."""
+        if state is State.IDLE:
+            return View(self.pending or Input.SILENCE)
+        if self.restarted:
+            return View(Input.RESTARTED, error=Interrupted("it restarted"))
+        if state is State.TYPING:
+            return self._echo_view(now)
+        if state is State.CHECKING:
+            return self._line_view(now)
+        request = self.request
+        if state is State.LOOKING:
+            assert isinstance(request, Look)
+            return self._looking(request, now)
+        assert isinstance(request, Do)
+        return self._answering(request, now) if state is State.ANSWERING else self._cancelled(now)
+
+    # -- where it stands ---------------------------------------------------------------------------
+    def _where(self, expect: frozenset[str], now: float) -> View | None:
+        """The place, or what must be waited for or passed first; None when nothing known stands there."""
+        found = self.locator.place(expect, now)
+        if isinstance(found, At):
+            if found.place.kind is not Kind.NOTICE:
+                return View(Input.PLACE, found)
+            if self.notices < _NOTICES:
+                return View(Input.NOTICE, found)
+            error = Stuck(f"{found.place.words} comes again and again", self.locator.buffer.tail)
+            return View(Input.NOTICES_WITHOUT_END, found, error=error)
+        if found is Seen.HALF_TYPED:
+            return View(Input.HALF_TYPED)
+        return View(Input.NOT_STILL, until=found.until, why=found.why) if isinstance(found, Wait) else None
+
+    def _looking(self, look: Look, now: float) -> View:
+        view = self._where(frozenset(), now)
+        buffer = self.locator.buffer
+        if view is not None:
+            if view.seen is Input.NOT_STILL and now - self.began > 2 * look.patience + 3 * self.timing.boots_in:
+                return View(Input.NEVER_STILL, error=Stuck("it never holds still", buffer.tail))
+            return view
+        if self.boot_began is not None:
+            return self._booting(self.boot_began, now)
+        tell = "waits for it to answer"
+        if buffer.tail.strip():
+            return self._stare(look.patience, now, tell)
+        end = self.began + look.patience
+        if now >= end:
+            said = next((line for line in reversed(buffer.recent()) if line.strip()), "")
+            silent = Stuck("Nothing answers on this line. Is the device plugged in and switched on?")
+            error = Stuck("it talks and talks and no known place comes", said) if said else silent
+            return View(Input.SILENT_FOR_LONG, error=error)
+        return self._silence(end, now, tell)
+
+    def _silence(self, end: float, now: float, tell: str = "") -> View:
+        """Enter may be pressed now and then, unless it could accept a default."""
+        at, heard = self.locator.at, self.locator.heard
+        if at is not None and not self.locator.terminal.signs[at.name].enter_is_harmless and self.began < heard:
+            return View(Input.SILENCE, until=end, why="Enter is not harmless here", tell=tell)
+        due = max(heard, self.nudged) + self.gap
+        if now < due:
+            return View(Input.SILENCE, until=min(due, end), why="waits for it to answer", tell=tell)
+        return View(Input.NUDGE_IS_DUE, tell=tell)
+
+    def _booting(self, began: float, now: float) -> View:
+        """A booting device is left alone until it should be up; after three times as long it is given up."""
+        quiet_until = began + 0.8 * self.timing.boots_in
+        end = began + 3 * self.timing.boots_in + 20
+        if now >= end:
+            error = Stuck("it began to boot and never came up", self.locator.buffer.tail)
+            return View(Input.BOOTS_FOR_LONG, error=error)
+        return View(Input.BOOTS, until=quiet_until, why="booting") if now < quiet_until else self._silence(end, now)
+
+    def _stare(self, patience: float, now: float, tell: str = "") -> View:
+        """Something unknown stands there: it may go on, or a person is needed."""
+        tail = self.locator.buffer.tail
+        limit = self.timing.strange if tail.rstrip()[-1] in _QUESTION_ENDS else patience
+        until = self.locator.heard + limit
+        if now < until:
+            return View(Input.UNKNOWN, until=until, why="something unknown stands there", tell=tell)
+        unknown = Stuck("Unknown prompt: no pattern of this phrasebook matches.", tail)
+        return View(Input.UNKNOWN_FOR_LONG, error=unknown, tell=tell)
+
+    # -- a line ------------------------------------------------------------------------------------
+    def _echo_view(self, now: float) -> View:
+        echoed = self.echo()
+        verdict = self.typist.compare(echoed)
+        if verdict is Echo.WHOLE:
+            return View(Input.ECHO_WHOLE_AFTER_RESUMING if self.resumed else Input.ECHO_WHOLE)
+        if verdict is Echo.STRIDE:
+            return View(Input.ECHO_SO_FAR)
+        limit = self.timing.settle if verdict is Echo.DAMAGED else self.timing.echo
+        until = self.locator.heard + limit
+        if now < until:
+            return View(Input.ECHO_COMING, until=until, why="the echo is not complete")
+        if self.typist.damaged >= TRIES:
+            error = Stuck("Every line comes back damaged. Look at the cable and the speed.", echoed)
+            return View(Input.ECHO_HOPELESS, error=error)
+        terminal = self.locator.terminal
+        showable = terminal.rub and terminal.redraw and self.typist.resumable
+        return View(Input.ECHO_DAMAGED_SHOWABLE if showable else Input.ECHO_DAMAGED)
+
+    def echo(self) -> str:
+        """What came back since the line was begun, less log lines that burst into it."""
+        buffer, prompt = self.locator.buffer, self.prompt
+        tail = buffer.tail
+        lines = buffer.recent(exact=True)
+        if not lines:
+            return tail[len(prompt) :] if tail.startswith(prompt) else tail
+        noise = self.locator.terminal.noise
+        pieces = [line for line in lines if line.strip() and not noise.search(line)]
+        return "".join([*pieces, tail]).removeprefix(prompt)
+
+    @property
+    def line_shown(self) -> str:
+        """What the device has of the line, shown again behind its prompt."""
+        return self.locator.buffer.tail[len(self.prompt) :]
+
+    def _line_view(self, now: float) -> View:
+        until = self.locator.heard + self.timing.settle
+        if now < until:
+            return View(Input.NOT_STILL, until=until, why="the line is shown again")
+        if not self.locator.buffer.tail.startswith(self.prompt):
+            return View(Input.LINE_GONE)
+        return View(Input.LINE_WHOLE if self.line_shown == self.typist.text else Input.LINE_DAMAGED)
+
+    def _cancelled(self, now: float) -> View:
+        view = self._where(frozenset(), now)
+        if view is None:
+            return self._run_out(_MEND_PATIENCE, now)
+        if view.seen is not Input.PLACE or view.at is None:
+            return view
+        if self.begun_at is not None and view.at.name == self.begun_at.name:
+            return view
+        error = Interrupted(f"after a damaged line it stood at {view.at.place.words}")
+        return View(Input.OTHER_PLACE, view.at, error=error)
+
+    # -- an answer ---------------------------------------------------------------------------------
+    def _answering(self, do: Do, now: float) -> View:
+        buffer = self.locator.buffer
+        if now - self.began > self.timing.longest_answer or buffer.clipped:
+            error = Stuck("it talks and talks and no known place comes", buffer.tail)
+            return View(Input.TALKS_WITHOUT_END, error=error)
+        view = self._where(do.expect | self.locator.terminal.pagers, now)
+        if view is None:
+            return self._at_work(do, now) or self._run_out(do.patience, now)
+        typed = isinstance(do.deed, TypeLine)
+        if view.seen is Input.PLACE and typed and view.at is not None and view.at.place.kind is Kind.PAGER:
+            return View(Input.PAGER, view.at)
+        return view
+
+    def _at_work(self, do: Do, now: float) -> View | None:
+        """A long answer that says how far it has come."""
+        match = do.progress.search(self.locator.buffer.tail) if do.progress is not None else None
+        if match is None or now - self.locator.heard > do.patience:
+            return None
+        percent = match.groupdict().get("percent")
+        tell = f"{do.purpose}, {percent} %" if percent else do.purpose
+        return View(Input.AT_WORK, until=self.locator.heard + do.patience + 0.001, why="it is at work", tell=tell)
+
+    def _run_out(self, patience: float, now: float) -> View:
+        """Nothing known stands there: stare at what does, or nudge once it has been silent for long."""
+        if self.locator.buffer.tail.strip():
+            return self._stare(patience, now)
+        heard, at = self.locator.heard, self.locator.at
+        if now >= heard + patience:
+            return View(Input.SILENT_FOR_LONG, error=Stuck("it stopped answering in the middle of a line"))
+        if at is not None and at.place.passes:
+            until = heard + _KEY_LOST * self.timing.echo
+            lost = View(Input.KEY_WAS_LOST, at)
+            return lost if now >= until else View(Input.SILENCE, until=until, why="waits for the next page")
+        harmless = at is not None and self.locator.terminal.signs[at.name].enter_is_harmless
+        may_nudge = harmless and not self.locator.doubtful
+        if may_nudge and now >= heard + patience / 2:
+            return View(Input.NUDGE_IS_DUE)
+        until = heard + (patience / 2 if may_nudge else patience)
+        return View(Input.SILENCE, until=until, why="waits for the answer")

@@ -1,0 +1,34 @@
+"""Benchmarks of one run on this machine, printed as ratios: `make bench`, or `python -m tools.bench starting`.
+
+Each part says in its module what it measures and what is aimed at; nothing here is asserted.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import sys
+
+from tools.bench import conversations, plans, recognition, starting
+
+
+def _conversations() -> None:
+    conversations.round_trips()
+    asyncio.run(conversations.many_conversations())
+
+
+def _plans() -> None:
+    plans.plans()
+    asyncio.run(plans.plan_keys())
+
+
+PARTS = {
+    "recognition": recognition.recognition,
+    "buffer": recognition.buffer_alone,
+    "conversations": _conversations,
+    "plans": _plans,
+    "starting": starting.starting,
+}
+
+if __name__ == "__main__":
+    for part in sys.argv[1:] or PARTS:
+        PARTS[part]()
