@@ -103,10 +103,10 @@ CASES: list[tuple[str, list[Row], str]] = [
         [{**sw(edge__local="10.44.8.1/24", upstream="static 10.44.8.1/24 10.44.8.2"), **EDGE}],
         "10.44.8.1 is on",
     ),
-    ("factory-address-shared", [{**sw(), "family": "Tarn B2"}, {**other(), "family": "Tarn B2"}], "192.0.2.20"),
+    ("factory-address-shared", [{**sw(), "family": "Tarn B2"}, {**other(), "family": "Tarn B2"}], "192.0.2.166"),
     (
         "address-is-factory",
-        [{**sw(site="ld", address="192.0.2.20"), "family": "Tarn B2"}],
+        [{**sw(site="ld", address="192.0.2.166"), "family": "Tarn B2"}],
         "factory address of Tarn B2",
     ),
     ("setting-missing", [sw(hostname="", serial="X")], "no hostname"),

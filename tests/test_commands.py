@@ -90,10 +90,12 @@ def test_a_broken_family_file_of_the_job_is_told_with_its_line(job: Callable[...
     folder = job()
     (folder / "phrasebooks").mkdir()
     source = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families" / "quern-s2.yaml"
-    (folder / "phrasebooks" / "own.yaml").write_text(source.read_text().replace(": look> '", ": look> ('"))
+    text = source.read_text().replace(": look> '", ": look> ('")
+    (folder / "phrasebooks" / "own.yaml").write_text(text)
+    line = text[: text.index("  look: ")].count("\n") + 1
     done = zinger("check", folder)
     assert done.returncode == 1
-    assert "phrasebooks/own.yaml:65 (places.look.prompt): the pattern" in done.stdout
+    assert f"phrasebooks/own.yaml:{line} (places.look.prompt): the pattern" in done.stdout
     endless = "family: own\nlike: quern-s2\ntitle: Own\nrefusals: ['^(no +)+(\\S*\\s*)*$']\n"
     (folder / "phrasebooks" / "own.yaml").write_text(endless)
     done = zinger("run", folder, "--headless")

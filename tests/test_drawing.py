@@ -15,7 +15,7 @@ import pytest
 from tests.conftest import ONE_DEVICE, ZINGER
 from zinger.phrasebook.book import Phrasebook
 from zinger.run.board import Mark
-from zinger.run.job import OpenJob
+from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
 from zinger.talk.events import Waiting
 from zinger.tui.console import A_TICK, Console, Emulator

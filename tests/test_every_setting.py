@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.test_run import carried
-from zinger.run.job import OpenJob
+from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
 
 JOB = """\

@@ -18,11 +18,10 @@ from zinger.handover.drawing import fitted, site_drawing, timeline
 from zinger.handover.papers import write_papers
 from zinger.handover.record import DeviceRecord, records
 from zinger.proof.findings import Finding, Source, Verdict
-from zinger.run.job import OpenJob
 from zinger.run.memory import Span, Worker
-from zinger.store.entries import Found, HandsDone, Happened, NeedsYou, Proved, RunBegan, StageDone, written
+from zinger.run.openjob import OpenJob
+from zinger.store.entries import Entry, Found, HandsDone, Happened, NeedsYou, Proved, RunBegan, StageDone, written
 from zinger.store.folder import JobFolder
-from zinger.store.journal import Entry
 
 LONG = "an-extraordinarily-long-place-name-at-the-far-end-of-the-line"
 

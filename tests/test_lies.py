@@ -10,7 +10,8 @@ from tests.test_run import carried
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Source, Verdict
 from zinger.run.board import Mark
-from zinger.run.job import OpenJob, Options, Run
+from zinger.run.openjob import OpenJob, Options
+from zinger.run.run import Run
 from zinger.store.vault import Vault
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")

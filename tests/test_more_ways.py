@@ -12,8 +12,8 @@ from tests.conftest import ONE_DEVICE, Practice, zinger
 from tests.test_run import carried
 from zinger.proof.findings import Source
 from zinger.run.board import Mark
-from zinger.run.job import OpenJob
 from zinger.run.memory import remember
+from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder, Locked
 from zinger.store.journal import Journal
 
@@ -70,7 +70,8 @@ def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[...
 
 
 async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:
-    from zinger.run.job import Options, Run
+    from zinger.run.openjob import Options
+    from zinger.run.run import Run
 
     job = OpenJob(practice.folder)
     run = Run(job, Options(power_cut=False))
@@ -118,7 +119,7 @@ async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
     job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from zinger.cli.app import _own_fault
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
     from zinger.tui import ZingerApp
 
     app = ZingerApp(OpenJob(JobFolder(job())), Options(), start=False)

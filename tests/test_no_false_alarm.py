@@ -16,11 +16,12 @@ from zinger.files import FileError, write_whole
 from zinger.phrasebook.load import Families, load_family
 from zinger.phrasebook.source import PhrasebookError
 from zinger.plan.files.documents import CsvSheet, JobDocument
-from zinger.plan.files.jobfile import UnreadableError, read_job
+from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.files.transfer import propose, take
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.resolve import resolve
-from zinger.run.job import OpenJob
+from zinger.run.openjob import OpenJob
 from zinger.script.compile import compile_script
 from zinger.store.folder import JobFolder
 

@@ -193,4 +193,4 @@ def test_a_broken_plan_is_told_and_small_screens_work(start: Callable[..., Termi
     term.keys("f")
     term.until("Quern S2", "CONSOLE", "lights")
     term.keys("]")
-    term.until("Quern S9", "TAKES green")
+    term.until("Quern S9", "LEADS green")

@@ -12,8 +12,8 @@ from tests.test_transfer import workbook
 from zinger.handover.map import columns
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.headings import match_headings, meaning_of
-from zinger.plan.files.jobfile import UnreadableError
 from zinger.plan.files.transfer import Proposal, propose, take
+from zinger.plan.files.yamlfile import UnreadableError
 
 SHEET = (
     b"Station,Dev name,Dev Type,Mgmt IP,IP,Remarks\nWheal Junction,sw1,Quern S2,10.44.8.11,10.9.9.9,worn\n,sw2,,,,\n"

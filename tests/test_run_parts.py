@@ -21,12 +21,13 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Hands, HandsNeeded, Verb
-from zinger.run.job import OpenJob
 from zinger.run.memory import Span, Worker, credentials, remember
+from zinger.run.openjob import OpenJob
 from zinger.run.pump import Pump, TakenOver
 from zinger.run.turns import Turns
 from zinger.store.entries import (
     Booted,
+    Entry,
     Found,
     Happened,
     MaySignIn,
@@ -41,7 +42,6 @@ from zinger.store.entries import (
     written,
 )
 from zinger.store.folder import JobFolder
-from zinger.store.journal import Entry
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript

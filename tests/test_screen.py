@@ -38,7 +38,7 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
     term.keys("Enter")
     term.until("   tell")
     term.keys("F2")
-    term.until("17 of 17 phrases", seconds=40)
+    term.until("17 of 17 steps", seconds=40)
     term.keys("p")
     term.until("proof of kvr-wj-sw1", "53 of 53 findings hold", "evidence", seconds=40)
     term.keys("Down", "Down")
@@ -73,7 +73,7 @@ def test_leaving_in_mid_conversation_asks_and_says_the_state(start: Callable[...
     term.until("ended with 0")
 
 
-def test_filter_help_palette_and_read_through(start: Callable[..., Terminal], tmp_path: Path) -> None:
+def test_filter_help_palette_and_preview(start: Callable[..., Terminal], tmp_path: Path) -> None:
     folder = lay_out(tmp_path / "job")
     term = start(folder, "open", str(folder))
     term.until("kvr-wj-sw1", "not started")
@@ -86,16 +86,16 @@ def test_filter_help_palette_and_read_through(start: Callable[..., Terminal], tm
     term.keys("Escape")
     term.until("kvr-wj-sw3")
     term.keys("?")
-    term.until("Keys and shapes", "take the wire", "under way")
+    term.until("Keys and shapes", "the next device that differs or needs you", "under way")
     term.escape("Keys and shapes")
     term.keys("r")
-    term.until("read-through of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")
+    term.until("preview of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")
     term.keys("c")
     shown = term.until("only where they differ", "kvr-wj-sw1")
     assert "address fixed 10.44.8.11 len 24" in shown and "vlan 44" not in shown
     term.keys("C-p")
     term.keys("-l", "proof of kvr-wj-sw3")
-    term.until("Proof of kvr-wj-sw3")
+    term.until("what was planned, and what was read back")
     term.keys("Enter")
     term.until("nothing was read back yet")
     term.keys("C-q")

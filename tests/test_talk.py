@@ -123,12 +123,13 @@ def test_a_damaged_line_is_never_executed(quern: Phrasebook) -> None:
         b"\b \b" * 9,
         b"ake charge",
         b"\r\n<sw : look> take charge",
+        b"\r\n<sw : look> take charge",
         b"\r\n<sw : base> ",
     ]
     player = Player(quern, replies)
     ended = player.run(arrive(quern.map, "base", keys()), b"<sw : look> ")
     assert ended.error is None, (ended, player.sent)
-    assert player.sent == ["take charge", "\x12", "\b" * 9, "ake charge", "\x12", "\r"]
+    assert player.sent == ["take charge", "\x12", "\b" * 9, "ake charge", "\x12", "\x12", "\r"]
     assert Mended("take charge", "tke charge") in player.talk.take_events()
 
 

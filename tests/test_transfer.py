@@ -17,9 +17,10 @@ from tests.conftest import zinger
 from zinger.phrasebook.load import Families
 from zinger.plan.files.documents import table_to_csv, table_to_workbook
 from zinger.plan.files.headings import match_headings
-from zinger.plan.files.jobfile import UnreadableError, read_job
+from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet, read_tables
 from zinger.plan.files.transfer import Imported, merge, propose, take
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
 from zinger.plan.resolve import resolve
 from zinger.plan.subjects.names.models import NtpServer

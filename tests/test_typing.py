@@ -32,7 +32,8 @@ class Wire:
     """A device that echoes and edits lines, behind a 9600-baud wire in both directions; nothing sleeps.
 
     `loses` says of the n-th character in a direction (`in` or `out`) whether it is lost on the way. With `fifo`, the
-    device's UART holds so many characters and its processor takes `eats` of them a second.
+    device's UART holds so many characters and its processor takes `eats` of them a second. `log` comes behind every
+    prompt and pushes it away.
     """
 
     def __init__(
@@ -41,9 +42,10 @@ class Wire:
         loses: Callable[[str, int], bool] = lambda way, n: False,
         fifo: int = 0,
         eats: float = 0.0,
+        log: str = "",
     ) -> None:
         self.talk = Conversation(book.terminal, Timing())
-        self.loses, self.fifo, self.eats = loses, fifo, eats
+        self.loses, self.fifo, self.eats, self.log = loses, fifo, eats, log
         self.now = 0.0
         self.carried_out: list[str] = []
         self.buffer = ""
@@ -72,7 +74,7 @@ class Wire:
             if self.buffer:
                 self.carried_out.append(self.buffer)
             self.buffer = ""
-            self.send("out", f"\r\n{PROMPT}")
+            self.send("out", f"\r\n{PROMPT}{self.log}")
         elif char == "\x12":
             self.send("out", f"\r\n{PROMPT}{self.buffer}")
         elif char == "\x18":
@@ -88,7 +90,7 @@ class Wire:
 
     def run(self, errand: Any) -> Any:
         running = self.talk.begin(errand, self.now)
-        self.send("out", PROMPT)
+        self.send("out", PROMPT + self.log)
         for _ in range(2_000_000):
             action = self.talk.turn(self.now)
             if isinstance(action, Send):
@@ -127,6 +129,11 @@ def test_with_a_uart_that_overruns_at_forty_characters_no_damaged_line_is_carrie
     wire = Wire(quern, fifo=40, eats=eats)
     assert wire.run(many(lines)).error is None
     assert wire.carried_out == lines
+
+
+def test_a_damaged_line_is_mended_where_a_log_line_has_pushed_the_prompt_away(quern: Phrasebook) -> None:
+    wire = Wire(quern, lambda way, n: way == "in" and n % 61 == 5, log="\r\n@10:37:48 port 6: carrier lost\r\n")
+    assert wire.run(many(LINES[:12])).error is None and wire.carried_out == LINES[:12]
 
 
 @settings(max_examples=60)

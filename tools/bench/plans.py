@@ -62,7 +62,7 @@ def plans() -> None:
 
 
 async def plan_keys() -> None:
-    from zinger.run.job import OpenJob, Options
+    from zinger.run.openjob import OpenJob, Options
     from zinger.store.folder import JobFolder
     from zinger.tui.app import ZingerApp
 

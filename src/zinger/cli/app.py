@@ -55,7 +55,7 @@ def begin(ctx: typer.Context) -> None:
     path = last_job()
     if sys.stdin.isatty() and sys.stdout.isatty():
         from zinger.cli.common import open_job, show
-        from zinger.run.job import Options
+        from zinger.run.openjob import Options
 
         show(open_job(path) if path is not None else None, Options(), start=False)
     else:

@@ -15,7 +15,7 @@ import typer
 from zinger.errors import ZingerError
 
 if TYPE_CHECKING:
-    from zinger.run.job import OpenJob, Options
+    from zinger.run.openjob import OpenJob, Options
 
 DONE, FINDINGS, USAGE, PERSON = 0, 1, 2, 3
 """Exit codes: all is done; something is owed or differs; the command can't be carried out; a person is needed."""
@@ -45,7 +45,7 @@ def print_json(data: Any) -> None:
 def open_job(job: Path) -> OpenJob:
     """Open a job and remember it among the recent ones; raises ZingerError."""
     from zinger.desk.jobs import remember_job
-    from zinger.run.job import OpenJob
+    from zinger.run.openjob import OpenJob
     from zinger.store.folder import JobFolder
 
     opened = OpenJob(JobFolder(job))

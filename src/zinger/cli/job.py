@@ -10,7 +10,7 @@ import typer
 from zinger.cli.common import CommandError, JobArg, Json, Only, Pace, Trace, open_job, print_json, show, write_handover
 
 if TYPE_CHECKING:
-    from zinger.run.job import OpenJob
+    from zinger.run.openjob import OpenJob
     from zinger.script.compile import Script
 
 WithoutScreen = Annotated[bool, typer.Option("--headless", help="without a screen")]
@@ -18,21 +18,21 @@ WithoutScreen = Annotated[bool, typer.Option("--headless", help="without a scree
 
 def welcome() -> None:
     """Recent jobs, a new job, the demo."""
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     show(None, Options(), start=False)
 
 
 def plan(job: JobArg) -> None:
     """Open the plan of a job, to look at and to change."""
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     show(open_job(job), Options(), start=False, first="plan")
 
 
 def open_(job: JobArg, pace: Pace = None) -> None:
     """Open a job on the screen."""
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     show(open_job(job), Options(pace=pace), start=False)
 
@@ -45,7 +45,7 @@ def demo(
 ) -> None:
     """The Kettlestone Valley Railway: a made-up job; its simulated devices go from factory state to proved."""
     from zinger.desk.jobs import fresh_demo, lay_out_demo
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
@@ -75,7 +75,7 @@ def run(
     trace: Trace = None,
 ) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     opened = open_job(job)
     options = Options(
@@ -99,7 +99,7 @@ def prove(
 ) -> None:
     """Read everything back and look in from the network, without changing anything."""
     from zinger.cli.headless import carry_out
-    from zinger.run.job import Options
+    from zinger.run.openjob import Options
 
     options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, sends=False, trace=trace)
     raise typer.Exit(carry_out(open_job(job), options, as_json))
@@ -122,7 +122,7 @@ def practice(
     import asyncio
 
     from zinger.desk.jobs import fresh_demo
-    from zinger.run.job import OpenJob
+    from zinger.run.openjob import OpenJob
     from zinger.run.practice import open_to_all
     from zinger.store.folder import JobFolder
 

@@ -27,10 +27,10 @@ def check(
 ) -> None:
     """Say everything that is wrong with the plan, before a cable is touched."""
     from zinger.plan.problems import Severity
-    from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
 
-    plan = OpenJob(JobFolder(job), sheet).plan
+    plan = OpenPlan(JobFolder(job), sheet).plan
     if explain is not None:
         _explain(plan, *explain, as_json=as_json)
         return
@@ -184,8 +184,8 @@ def export(
     from zinger.plan.files.documents import table_to_csv, table_to_workbook
     from zinger.plan.files.jobfile import read_job
     from zinger.plan.files.transfer import full_table
-    from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
 
     folder = JobFolder(job)
     kind = file.suffix.lower()
@@ -194,7 +194,7 @@ def export(
     if file.exists() and not force:
         raise CommandError(f"{file} is there already; give another name, or --force")
     if full:
-        headings, rows = full_table(OpenJob(folder).plan)
+        headings, rows = full_table(OpenPlan(folder).plan)
     else:
         files = folder.files()
         table = own_table(files)
@@ -216,11 +216,11 @@ def numbers(
     """Try a dialled number against a voice gateway's rewriting rules."""
     from zinger.plan.subjects.voice.models import rewritten
     from zinger.plan.subjects.voice.settings import REWRITES
-    from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
     from zinger.wording import did_you_mean
 
-    plan = OpenJob(JobFolder(job)).plan
+    plan = OpenPlan(JobFolder(job)).plan
     if device not in [d.name for d in plan.devices]:
         raise CommandError(f"the plan has no device {device}{did_you_mean(device, [d.name for d in plan.devices])}")
     rules = plan.device(device)[REWRITES] or ()

@@ -50,8 +50,8 @@ def _wait_for_one() -> str:
 def _listen(port: str, job: Path | None) -> None:
     from zinger.link.serial import find_settings
     from zinger.plan.owners import owners_of
-    from zinger.run.job import OpenJob
     from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
 
     found = asyncio.run(find_settings(port))
     if found is None:
@@ -59,5 +59,5 @@ def _listen(port: str, job: Path | None) -> None:
     settings, shown = found[0], found[1].strip()
     print(f"{settings}   it shows: {shown.splitlines()[-1] if shown else '(nothing)'!r}")
     if job is not None:
-        theirs = [f"{device.name} ({what})" for device, what in owners_of(shown, OpenJob(JobFolder(job)).plan.devices)]
+        theirs = [f"{device.name} ({what})" for device, what in owners_of(shown, OpenPlan(JobFolder(job)).plan.devices)]
         print(f"this is the console of {', '.join(theirs)}" if theirs else "it shows nothing that the plan knows")

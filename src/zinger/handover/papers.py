@@ -6,6 +6,7 @@ import csv
 import io
 import re
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from xml.sax.saxutils import escape
 
@@ -29,7 +30,7 @@ from zinger.store.journal import Journal
 SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
 
 
-def write_papers(folder: JobFolder, plan: Plan, scripts: dict[str, Script]) -> list[Path]:
+def write_papers(folder: JobFolder, plan: Plan, scripts: Mapping[str, Script]) -> list[Path]:
     """Write every paper; returns their paths. Raises OSError and JournalError."""
     found = _read(folder, plan, scripts)
     folder.handover.mkdir(exist_ok=True)
@@ -50,7 +51,7 @@ def write_papers(folder: JobFolder, plan: Plan, scripts: dict[str, Script]) -> l
     return [_write(folder.handover / name, data) for name, data in papers.items()]
 
 
-def _read(folder: JobFolder, plan: Plan, scripts: dict[str, Script]) -> list[DeviceRecord]:
+def _read(folder: JobFolder, plan: Plan, scripts: Mapping[str, Script]) -> list[DeviceRecord]:
     if not folder.journal.exists():
         return records(plan, scripts, ())
     journal = Journal(folder.journal)

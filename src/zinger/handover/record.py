@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from zinger.plan.model import Device, Plan, Site
@@ -10,7 +10,7 @@ from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import Finding, Source
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
-from zinger.store.journal import Entry
+from zinger.store.entries import Entry
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ class DeviceRecord:
         return sentences
 
 
-def records(plan: Plan, scripts: dict[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:
+def records(plan: Plan, scripts: Mapping[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:
     """One record a device of the plan, in its order; only the last run counts for the timeline."""
     by_device: dict[str, list[Entry]] = {}
     for entry in entries:

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from zinger.errors import ZingerError
-from zinger.plan.files.jobfile import UnreadableError, load_yaml
+from zinger.plan.files.yamlfile import UnreadableError, load_yaml, quick_yaml
 from zinger.plan.problems import Problem, Spot, error_at
 
 ADDED_TO = frozenset({"moves", "noise", "refusals", "warnings", "boot", "prepare"})
@@ -32,12 +33,20 @@ class PhrasebookError(ZingerError):
 
 @dataclass(frozen=True)
 class FamilySource:
-    """A family's data as it counts, what its own file says, and what it is like."""
+    """A family's data as it counts, the text of its own file, and what it is like.
+
+    Lines are looked for in the text only when something is wrong, since reading it with its lines takes long.
+    """
 
     file: str
     data: Any
-    own: Any
+    text: str
     parent: FamilySource | None = None
+
+    @cached_property
+    def own(self) -> Any:
+        """What its own file says, with its lines."""
+        return load_yaml(self.text, self.file)
 
     def spot(self, path: Iterable[str | int]) -> Spot:
         """Where an entry stands: in this file, or in that of the family that it is like."""
@@ -58,7 +67,7 @@ class FamilySource:
 def parsed(text: str, file: str) -> Any:
     """The YAML of a file; raises PhrasebookError."""
     try:
-        return load_yaml(text, file)
+        return quick_yaml(text, file)
     except UnreadableError as error:
         raise PhrasebookError([error_at("family-unreadable", error.spot, error.what, error.do)]) from None
 
@@ -68,7 +77,7 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> FamilyS
     own = parsed(text, file)
     like = own.get("like") if isinstance(own, dict) else None
     if not like:
-        return FamilySource(file, own, own)
+        return FamilySource(file, own, text)
     found = lookup(str(like)) if depth < DEEPEST and str(like) != own.get("family") else None
     if found is None:
         what = f"no other family is called {like!r}" if depth < DEEPEST else "families are like each other in a circle"
@@ -76,14 +85,14 @@ def read_source(text: str, file: str, lookup: Lookup, depth: int = 0) -> FamilyS
             [
                 error_at(
                     "family-broken",
-                    Spot(file, _line(own, ["like"]), "like"),
+                    Spot(file, _line(load_yaml(text, file), ["like"]), "like"),
                     what,
                     "Name a shipped family, or one in the job's phrasebooks",
                 )
             ]
         )
     parent = read_source(*found, lookup, depth + 1)
-    return FamilySource(file, laid_over(parent.data, own), own, parent)
+    return FamilySource(file, laid_over(parent.data, own), text, parent)
 
 
 def laid_over(under: Any, over: Any, key: str = "") -> Any:

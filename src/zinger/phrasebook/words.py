@@ -70,8 +70,10 @@ def _template(source: str) -> Template:
 @lru_cache(maxsize=4096)
 def names_used(source: str) -> frozenset[str]:
     """The names that a template needs; raises WordsError when it does not parse."""
-    _template(source)
-    return frozenset(meta.find_undeclared_variables(_ENVIRONMENT.parse(source)))
+    try:
+        return frozenset(meta.find_undeclared_variables(_ENVIRONMENT.parse(source)))
+    except TemplateError as error:
+        raise WordsError(f"the template {source!r} is broken: {error}") from None
 
 
 def leads_to(source: str) -> list[str]:

@@ -6,9 +6,10 @@ Plain data, no interface: a screen takes what it needs ten times a second and ne
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
@@ -48,11 +49,10 @@ class DeviceLine:
 
     device: Device
     family: str
-    script: Script
+    compiled: Callable[[], Script]
+    """Gives the script, which is compiled when somebody looks at it."""
     sentence: str = "not started"
     mood: Mark = Mark.AHEAD
-    stops: dict[Stop, Mark] = field(default_factory=dict)
-    steps: list[StepRow] = field(default_factory=list)
     place: str = ""
     trail: list[str] = field(default_factory=list)
     waits_for: str = ""
@@ -73,17 +73,27 @@ class DeviceLine:
 
     def begin_anew(self) -> None:
         """A new run: nothing is known but the plan; what the console showed stays."""
-        fresh = DeviceLine(self.device, self.family, self.script, transcript=self.transcript)
+        fresh = DeviceLine(self.device, self.family, self.compiled, transcript=self.transcript)
         for name in self.__dataclass_fields__:
             setattr(self, name, getattr(fresh, name))
+        self.__dict__.pop("stops", None)
+        self.__dict__.pop("steps", None)
 
-    def __post_init__(self) -> None:
-        own = {p.stop for p in self.script.everything}
-        for stop in Stop:
-            always = stop in (Stop.REACH, Stop.SIGN_IN, Stop.PROOF) or (stop is Stop.SAVE and bool(self.script.saves))
-            self.stops[stop] = Mark.AHEAD if always or stop in own else Mark.NONE
-        self.steps = [StepRow(p.setting, p.stop, p.title, p.value) for p in self.script.steps]
-        self.steps += [StepRow(p.setting, p.stop, p.title, p.value) for p in self.script.saves]
+    @property
+    def script(self) -> Script:
+        """What will be sent to it."""
+        return self.compiled()
+
+    @cached_property
+    def steps(self) -> list[StepRow]:
+        """Its steps with their marks."""
+        return [StepRow(p.setting, p.stop, p.title, p.value) for p in (*self.script.steps, *self.script.saves)]
+
+    @cached_property
+    def stops(self) -> dict[Stop, Mark]:
+        """The stops of the way with their marks, `NONE` for those that this device does not have."""
+        own = {Stop.REACH, Stop.SIGN_IN, Stop.PROOF} | {p.stop for p in self.script.everything}
+        return {stop: Mark.AHEAD if stop in own else Mark.NONE for stop in Stop}
 
     def say(self, sentence: str, mood: Mark = Mark.NOW) -> None:
         """Change the sentence on the right; while it is held, it changes when it is released."""

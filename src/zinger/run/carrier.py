@@ -17,7 +17,7 @@ from zinger.run.stages import EVERY
 from zinger.run.stages.stage import Pass
 from zinger.run.verdict import Owed
 from zinger.store import entries
-from zinger.store.journal import JournalError
+from zinger.store.entries import JournalError
 from zinger.talk.errors import Interrupted, Stuck
 
 INTERRUPTIONS = 12

@@ -17,6 +17,7 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
 from zinger.store.entries import (
     Booted,
+    Entry,
     Found,
     HandsDone,
     Happened,
@@ -29,7 +30,6 @@ from zinger.store.entries import (
     WasRefused,
     read,
 )
-from zinger.store.journal import Entry
 
 FACTORY_PREFIX = "factory/"
 _DEVICE_STAGES = frozenset({"reach", "power cut and boot", "save"})

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zinger.link.dial import Dialer
 from zinger.phrasebook.book import Phrasebook
@@ -16,10 +17,12 @@ from zinger.run.claims import Claims
 from zinger.run.hands import Hands
 from zinger.run.memory import FACTORY_PREFIX, factory_secret
 from zinger.run.turns import Turns
-from zinger.store.journal import Journal
 from zinger.store.mask import Masker
 from zinger.store.vault import Vault
 from zinger.talk.terminal.surface import Trace
+
+if TYPE_CHECKING:
+    from zinger.store.journal import Journal
 
 
 @dataclass

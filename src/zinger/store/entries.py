@@ -9,8 +9,23 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, ClassVar
 
+from zinger.errors import ZingerError
 from zinger.proof.findings import Finding, Source, Verdict
-from zinger.store.journal import Entry
+
+
+class JournalError(ZingerError):
+    """The journal can't be read or written; the message says what was done about it."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One thing that happened: `at` in seconds since 1970, the device (or ""), its kind and data."""
+
+    id: int
+    at: float
+    device: str
+    kind: str
+    data: dict[str, Any]
 
 
 class Happened:

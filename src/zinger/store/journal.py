@@ -13,13 +13,12 @@ import queue
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import sqlalchemy as sql
 
-from zinger.errors import ZingerError
+from zinger.store.entries import Entry, JournalError
 
 _TABLES = sql.MetaData()
 _ENTRIES = sql.Table(
@@ -31,21 +30,6 @@ _ENTRIES = sql.Table(
     sql.Column("kind", sql.Text, nullable=False),
     sql.Column("data", sql.Text, nullable=False),
 )
-
-
-class JournalError(ZingerError):
-    """The journal can't be read or written; the message says what was done about it."""
-
-
-@dataclass(frozen=True)
-class Entry:
-    """One thing that happened: `at` in seconds since 1970, the device (or ""), its kind and data."""
-
-    id: int
-    at: float
-    device: str
-    kind: str
-    data: dict[str, Any]
 
 
 class Journal:

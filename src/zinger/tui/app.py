@@ -3,38 +3,34 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterable
+from collections.abc import Callable
 from pathlib import Path
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from rich.text import Text
-from textual.app import App, SystemCommand
+from textual.app import App
 from textual.binding import Binding, BindingType
-from textual.screen import Screen
+from textual.command import Provider
 
-from zinger.desk.editing import Desk
-from zinger.desk.incoming import Incoming
-from zinger.desk.jobs import fresh_demo, remember_job
-from zinger.link.base import LinkError
 from zinger.phrasebook.terminal import Terminal
-from zinger.plan.files.jobfile import UnreadableError
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import RunError
-from zinger.run.job import OpenJob, Options, Run
-from zinger.run.onwire import OnWire
+from zinger.run.openjob import OpenJob, Options
+from zinger.store.entries import JournalError
 from zinger.store.folder import JobFolder, JobFolderError
-from zinger.store.journal import JournalError
 from zinger.store.vault import VaultError
-from zinger.tui.card import CardScreen
 from zinger.tui.dialogs import Dialog, help_dialog, leaving, message
-from zinger.tui.importing import ImportScreen
 from zinger.tui.lineup import LineUp
 from zinger.tui.look import PAPER, VIOLET
-from zinger.tui.plan import PlanScreen
-from zinger.tui.proof import Proof
-from zinger.tui.readthrough import ReadThrough
-from zinger.tui.welcome import Welcome
-from zinger.tui.wire import Wire
+from zinger.tui.palette import Commands
+from zinger.tui.parts import ZingerScreen
+
+if TYPE_CHECKING:
+    from zinger.desk.editing import Desk
+    from zinger.desk.incoming import Incoming
+    from zinger.run.onwire import OnWire
+    from zinger.run.run import Run
 
 
 class ZingerApp(App[None]):
@@ -42,7 +38,7 @@ class ZingerApp(App[None]):
 
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
-    ENABLE_COMMAND_PALETTE = True
+    COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {Commands}
     VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),
@@ -73,6 +69,8 @@ class ZingerApp(App[None]):
 
     def on_mount(self) -> None:
         """Show the line-up, and begin when that is wanted; without a job, the welcome."""
+        from zinger.tui.welcome import Welcome
+
         if not self.has_job:
             self.push_screen(Welcome())
             return
@@ -90,6 +88,8 @@ class ZingerApp(App[None]):
     # -- jobs ----------------------------------------------------------------------------------------
     def open_job(self, path: Path) -> None:
         """Open a job in place of the welcome; a job with errors shows its plan first."""
+        from zinger.desk.jobs import remember_job
+
         try:
             job = OpenJob(JobFolder(path))
         except (JobFolderError, JournalError, VaultError) as error:
@@ -108,6 +108,8 @@ class ZingerApp(App[None]):
 
     def open_demo(self) -> None:
         """A fresh demo job."""
+        from zinger.desk.jobs import fresh_demo
+
         try:
             self.open_job(fresh_demo())
         except JobFolderError as error:
@@ -115,6 +117,9 @@ class ZingerApp(App[None]):
 
     def open_import(self, incoming: Incoming | None = None) -> None:
         """Bring a sheet in: into the open job, or into a new one."""
+        from zinger.desk.incoming import Incoming
+        from zinger.tui.importing import ImportScreen
+
         if incoming is None:
             if self._desk is not None and self._desk.edits.unsaved:
                 self.notify("save the plan first (s), then import")
@@ -125,12 +130,11 @@ class ZingerApp(App[None]):
     def arrived(self, folder: Path, words: list[str]) -> None:
         """A sheet was taken into a job: open it, and show its plan."""
         self.open_job(folder)
-        if not isinstance(self.screen, PlanScreen):
-            self.action_plan()
+        self.action_plan()
         self.notify("\n".join(words[-6:]), title="import", timeout=8)
 
     def plan_changed(self) -> None:
-        """The plan's files were saved: what is shown and said from now on follows them, unless a run is under way."""
+        """The plan's files were saved: what is shown and sent from now on follows them, unless a run is under way."""
         if self.run_ is not None:
             self.notify("the run goes on with the plan with which it was begun; open the job again to use the new one")
             return
@@ -145,6 +149,9 @@ class ZingerApp(App[None]):
 
     def action_plan(self) -> None:
         """The plan, to look at and to change."""
+        from zinger.desk.editing import Desk
+        from zinger.tui.plan import PlanScreen
+
         if isinstance(self.screen, PlanScreen):
             return
         here = self._here()
@@ -159,6 +166,8 @@ class ZingerApp(App[None]):
 
     def open_card(self, family: str) -> None:
         """A family's factory card."""
+        from zinger.tui.card import CardScreen
+
         if family in self.job.families:
             self.push_screen(CardScreen(family))
         else:
@@ -182,6 +191,8 @@ class ZingerApp(App[None]):
 
     def open_wire(self, device: str) -> None:
         """Open a device's wire; one that can't be spoken to has a factory card instead."""
+        from zinger.tui.wire import Wire
+
         if device not in self.job.board.lines:
             self.open_card(self.job.plan.device(device).family)
             return
@@ -190,17 +201,30 @@ class ZingerApp(App[None]):
 
     def open_proof(self, device: str) -> None:
         """Open a device's proof."""
+        from zinger.tui.proof import Proof
+
         if device not in self.job.board.lines:
             self.notify(f"{device} can't be proved: its family has no phrasebook yet")
             return
         self.push_screen(Proof(self.job.board.lines[device]))
 
     def open_preview(self, device: str) -> None:
-        """Open a device's read-through."""
+        """Open the preview of what will be sent to a device."""
+        from zinger.tui.preview import Preview
+
         if device not in self.job.board.lines:
-            self.notify(f"nothing is said to {device}: its family has no phrasebook yet")
+            self.notify(f"nothing is sent to {device}: its family has no phrasebook yet")
             return
-        self.push_screen(ReadThrough(self.job.board.lines[device]))
+        self.push_screen(Preview(self.job.board.lines[device]))
+
+    def action_open(self, screen: str, name: str) -> None:
+        """Open a device's wire, proof or preview, or a family's card, by name."""
+        opens = {"wire": self.open_wire, "proof": self.open_proof, "preview": self.open_preview, "card": self.open_card}
+        opens[screen](name)
+
+    def action_import(self) -> None:
+        """Bring a sheet into the open job."""
+        self.open_import()
 
     def _here(self) -> str | None:
         device = getattr(self.screen, "device", None)
@@ -212,8 +236,8 @@ class ZingerApp(App[None]):
         if device := self._here():
             self.open_proof(device)
 
-    def action_script_of_this(self) -> None:
-        """The read-through of the device on the screen."""
+    def action_preview_of_this(self) -> None:
+        """The preview of the device on the screen."""
         if device := self._here():
             self.open_preview(device)
 
@@ -221,20 +245,20 @@ class ZingerApp(App[None]):
         """The wire of the device on the screen."""
         if device := self._here():
             self.pop_screen()
-            if not isinstance(self.screen, Wire):
+            if self._here() != device or isinstance(self.screen, LineUp):
                 self.open_wire(device)
 
     async def action_back(self) -> None:
-        """One screen back; on the line-up, clear the filter."""
-        if isinstance(self.screen, LineUp):
-            self.screen.close_filter()
-        elif isinstance(self.screen, PlanScreen) and self.screen.close_filter():
+        """One screen back, unless the screen in front has a use for Escape."""
+        if isinstance(self.screen, ZingerScreen) and self.screen.back():
             return
-        elif len(self.screen_stack) > 2:
+        if len(self.screen_stack) > 2:
             self.pop_screen()
 
     def action_welcome(self) -> None:
         """Recent jobs and the ways to begin; not while devices are in mid-conversation."""
+        from zinger.tui.welcome import Welcome
+
         if self.run_ is not None:
             self.notify("a run is under way; leave it first")
         elif self._desk is not None and self._desk.edits.unsaved:
@@ -244,7 +268,7 @@ class ZingerApp(App[None]):
 
     def action_help(self) -> None:
         """Keys and shapes."""
-        self.push_screen(help_dialog(isinstance(self.screen, PlanScreen)))
+        self.push_screen(help_dialog(self.screen))
 
     def action_go(self) -> None:
         """Begin the run; once begun, send on what stopped."""
@@ -256,6 +280,9 @@ class ZingerApp(App[None]):
                 self.run_.again(name)
 
     async def _begin(self) -> None:
+        from zinger.link.base import LinkError
+        from zinger.run.run import Run
+
         run = Run(self.job, self.options)
         try:
             await run.start()
@@ -278,7 +305,7 @@ class ZingerApp(App[None]):
                 self.push_screen(
                     message(
                         "The journal can't be written",
-                        f"{error}. Nothing more is said to any "
+                        f"{error}. Nothing more is sent to any "
                         "device that is not written down first; make room and start again.",
                     )
                 )
@@ -328,29 +355,6 @@ class ZingerApp(App[None]):
         if self.run_:
             await self.run_.stop(end_yard=True)
         self.exit()
-
-    def get_system_commands(self, screen: Screen[object]) -> Iterable[SystemCommand]:
-        """What the command palette offers."""
-        yield SystemCommand("Keys and shapes", "help", self.action_help)
-        yield SystemCommand("Quit", "leave the devices as they are", self.action_leave)
-        yield SystemCommand("Welcome", "recent jobs, a new job, the demo", self.action_welcome)
-        if not self.has_job:
-            return
-        yield SystemCommand("Plan", "look at the plan and change it", self.action_plan)
-        yield SystemCommand("Import", "bring in somebody's sheet", self.open_import)
-        yield SystemCommand("Go", "carry the devices to a proved baseline", self.action_go)
-        yield SystemCommand("Write the papers", "drawing, timeline, proof sheet, as-built table", self.action_handover)
-        for family in dict.fromkeys(d.family for d in self.job.plan.devices):
-            if family in self.job.families:
-                yield SystemCommand(
-                    f"Factory card of {self.job.families[family].title}",
-                    "how it comes out of its box",
-                    lambda f=family: self.open_card(f),
-                )
-        for name in self.job.board.lines:
-            yield SystemCommand(f"Wire of {name}", "the device, live", lambda n=name: self.open_wire(n))
-            yield SystemCommand(f"Proof of {name}", "planned and read back", lambda n=name: self.open_proof(n))
-            yield SystemCommand(f"Read-through of {name}", "what will be said", lambda n=name: self.open_preview(n))
 
 
 def show(job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:

@@ -6,70 +6,14 @@ from typing import ClassVar
 
 from rich.style import Style
 from rich.text import Text
-from textual.app import ComposeResult
+from textual.app import App, ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Vertical
-from textual.screen import ModalScreen
+from textual.screen import ModalScreen, Screen
 from textual.widgets import Static
 
-from zinger.tui.look import BRASS, DIM, GREEN, PAPER, VIOLET, legend
+from zinger.tui.look import BRASS, DIM, PAPER, VIOLET, legend
 from zinger.tui.parts import key_hint
-
-HELP = (
-    (
-        "everywhere",
-        (
-            ("up down Enter", "choose and open"),
-            ("[ ]", "previous and next device"),
-            ("Esc", "back"),
-            ("?", "this help"),
-            ("Ctrl-P", "all commands"),
-            ("Ctrl-Q", "quit"),
-        ),
-    ),
-    (
-        "line-up",
-        (
-            ("g", "go: carry the devices"),
-            ("Enter", "wire of the device"),
-            ("p", "its proof"),
-            ("r", "read through what will be said"),
-            ("n", "next that needs you"),
-            ("/", "filter"),
-            ("d", "dense or roomy"),
-            ("1-9", "that act of the hands list is done"),
-            ("h", "write the papers"),
-        ),
-    ),
-    (
-        "plan",
-        (
-            ("e", "from the line-up: the plan; there: edit the value"),
-            ("Tab", "while editing: for the device, its role, its site or the baseline"),
-            ("space", "select devices, to edit all of them at once"),
-            ("m", "look at a repair and make it"),
-            ("u y", "undo, redo"),
-            ("n", "next finding"),
-            ("+", "a new device"),
-            ("a", "all settings"),
-            ("s", "save"),
-            ("i", "import a sheet"),
-            ("f", "factory card: how it comes out of its box"),
-        ),
-    ),
-    (
-        "wire",
-        (
-            ("F2", "take the wire; again: hand it back"),
-            ("space", "hold before the next phrase; again: go on"),
-            ("a", "look again and go on"),
-            ("Tab", "go through what it showed; what each line was for"),
-            ("/", "find in it"),
-            ("F3", "send a break, while you have the wire"),
-            ("v", "its recordings, played back: space, + -, arrows, n b"),
-        ),
-    ),
-)
 
 
 class Dialog(ModalScreen[bool]):
@@ -112,14 +56,28 @@ def message(title: str, words: str) -> Dialog:
     return Dialog(title, Text(words, PAPER), "understood")
 
 
-def help_dialog(plan: bool = False) -> Dialog:
-    """Keys and shapes; those of the plan, or those of the line-up and what it leads to."""
+EVERYWHERE = (("up down Enter", "choose and open"), ("Ctrl-P", "all commands"), ("Ctrl-Q", "quit"))
+_NAMES = {"enter": "Enter", "escape": "Esc", "space": "space", "tab": "Tab"}
+
+
+def help_dialog(screen: Screen[object]) -> Dialog:
+    """The keys of a screen, as its bindings tell them, and what the shapes mean."""
+    rows = [
+        (key_of(screen.app, b), f"{b.description}: {b.tooltip}" if b.tooltip else b.description)
+        for b in commands_of(screen)
+    ]
     body = Text()
-    for title, keys in HELP:
-        if title != "everywhere" and (title == "plan") is not plan:
-            continue
-        body.append(f"{title}\n", Style(color=GREEN, bold=True))
-        for key, what in keys:
-            body.append(f"  {key:<15}", Style(color=BRASS)).append(f"{what}\n", PAPER)
+    for key, what in (*rows, *EVERYWHERE):
+        body.append(f"{key:<15}", Style(color=BRASS)).append(f"{what}\n", PAPER)
     body.append("\n").append_text(legend())
     return Dialog("Keys and shapes", body, "close")
+
+
+def key_of(app: App[object], binding: Binding) -> str:
+    """A key as people call it."""
+    return _NAMES.get(binding.key, app.get_key_display(binding))
+
+
+def commands_of(screen: Screen[object]) -> list[Binding]:
+    """What a screen's keys can do, in the order of its table: the one source of footer, help and palette."""
+    return [binding for binding in screen.BINDINGS if isinstance(binding, Binding) and binding.description]

@@ -13,8 +13,9 @@ if TYPE_CHECKING:
     from zinger.desk.incoming import Incoming
     from zinger.phrasebook.terminal import Terminal
     from zinger.run.board import DeviceLine
-    from zinger.run.job import OpenJob, Run
     from zinger.run.onwire import OnWire
+    from zinger.run.openjob import OpenJob
+    from zinger.run.run import Run
 
 
 class Host(Protocol):

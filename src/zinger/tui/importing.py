@@ -17,8 +17,8 @@ from textual.widgets import Footer, Input, Static
 
 from zinger.desk.incoming import Incoming
 from zinger.plan.files.headings import IDENTITY, Match, known_headings
-from zinger.plan.files.jobfile import UnreadableError
 from zinger.plan.files.transfer import Imported, Proposal
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message

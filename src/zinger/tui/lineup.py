@@ -1,7 +1,7 @@
 """DeviceLine-up: every device is a line with its settings as stops. Home.
 
 Four questions without a key: which are done, what is each waiting for, what must my hands do now, and
-what is it saying on the wire.
+what it shows on the wire.
 """
 
 from __future__ import annotations
@@ -253,17 +253,18 @@ class LineUp(ZingerScreen):
     """The home screen."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("g", "app.go", "go"),
-        Binding("e", "app.plan", "plan"),
-        Binding("r", "read", "read"),
-        Binding("p", "proof", "proof"),
-        Binding("n", "next", "next to see to"),
-        Binding("q", "app.leave", "quit"),
-        Binding("question_mark", "app.help", "help"),
-        Binding("slash", "filter", "filter"),
-        Binding("h", "app.handover", "handover"),
-        Binding("d", "dense", "dense"),
-        Binding("f", "card", "factory card", show=False),
+        Binding("g", "app.go", "go", tooltip="carry the devices to a proved baseline; again: those that stopped"),
+        Binding("enter", "wire", "wire", show=False, tooltip="the wire of the device under the cursor"),
+        Binding("e", "app.plan", "plan", tooltip="look at the plan and edit it"),
+        Binding("r", "preview", "preview", tooltip="what will be sent to it, before it is sent"),
+        Binding("p", "proof", "proof", tooltip="what was planned, and what was read back"),
+        Binding("n", "next", "next to see to", tooltip="the next device that differs or needs you"),
+        Binding("q", "app.leave", "quit", tooltip="asks first where a conversation is under way"),
+        Binding("question_mark", "app.help", "help", tooltip="this help"),
+        Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
+        Binding("h", "app.handover", "handover", tooltip="write the papers: drawing, timeline, proof sheet, table"),
+        Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),
+        Binding("f", "card", "factory card", show=False, tooltip="how its family comes out of its carton"),
         Binding("escape", "app.back", "clear filter", show=False),
         *[Binding(str(n), f"done({n})", show=False) for n in range(1, 10)],
     ]
@@ -316,8 +317,8 @@ class LineUp(ZingerScreen):
         if name := self.query_one(LineMap).selected:
             self.host.open_proof(name)
 
-    def action_read(self) -> None:
-        """Read through what will be said."""
+    def action_preview(self) -> None:
+        """Preview what will be sent."""
         if name := self.query_one(LineMap).selected:
             self.host.open_preview(name)
 
@@ -374,6 +375,11 @@ class LineUp(ZingerScreen):
     def on_input_submitted(self, event: Input.Submitted) -> None:
         self.query_one("#filter").display = bool(event.value)
         self.query_one(LineMap).focus()
+
+    def back(self) -> bool:
+        """The line-up is the first screen: Escape clears the filter."""
+        self.close_filter()
+        return True
 
     def close_filter(self) -> bool:
         """Clear and hide the filter; whether there was one."""

@@ -41,7 +41,7 @@ MOOD = {
 LEGEND = (
     (Mark.AHEAD, "ahead"),
     (Mark.NOW, "under way"),
-    (Mark.SENT, "said"),
+    (Mark.SENT, "sent"),
     (Mark.PROVED, "proved"),
     (Mark.DIFFERS, "differs"),
     (Mark.NEEDS_YOU, "needs you"),

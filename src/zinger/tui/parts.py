@@ -117,7 +117,10 @@ class PlainScreen(Screen[None]):
         return Static(text, id="title-line")
 
 
-COMMON: list[BindingType] = [Binding("escape", "app.back", "back"), Binding("question_mark", "app.help", "help")]
+COMMON: list[BindingType] = [
+    Binding("escape", "app.back", "back", tooltip="to the screen before"),
+    Binding("question_mark", "app.help", "help", tooltip="this help"),
+]
 """Keys of every screen; each screen puts its own before them, since the footer cuts at the right."""
 
 
@@ -144,14 +147,20 @@ class ZingerScreen(Screen[None]):
         """Bring the screen up to date; called ten times a second while it is in front."""
         raise NotImplementedError
 
+    def back(self) -> bool:
+        """Escape was pressed; whether this screen had a use for it of its own."""
+        return False
+
     def headline(self) -> Headline:
         """This screen's headline."""
         return self.query_one(Headline)
 
 
 NEIGHBOURS: list[BindingType] = [
-    Binding("right_square_bracket", "neighbour(1)", "next device"),
-    Binding("left_square_bracket", "neighbour(-1)", "previous device", show=False),
+    Binding("right_square_bracket", "neighbour(1)", "next device", tooltip="the same of the next device"),
+    Binding(
+        "left_square_bracket", "neighbour(-1)", "previous device", show=False, tooltip="the same of the one before"
+    ),
 ]
 
 

@@ -22,14 +22,14 @@ from textual.widgets import Footer, Input, Static
 
 from zinger.desk.editing import Desk, Place
 from zinger.plan.files.editing import Conflict
-from zinger.plan.files.jobfile import UnreadableError
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Change, Problem
 from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import Dialog, message
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, fit
-from zinger.tui.parts import ZingerScreen
+from zinger.tui.parts import COMMON, ZingerScreen
 from zinger.tui.plan_parts import Facts, Findings, LadderView, PlanHeadline, Tree, Values, problems_of
 from zinger.tui.rows import Rows
 
@@ -68,21 +68,22 @@ class PlanScreen(ZingerScreen):
     """The plan, to look at and to change."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("e", "edit", "edit"),
-        Binding("m", "repair", "repair"),
-        Binding("n", "next", "next finding"),
-        Binding("u", "undo", "undo"),
-        Binding("y", "redo", "redo", show=False),
-        Binding("s", "save", "save"),
-        Binding("slash", "filter", "filter"),
-        Binding("space", "choose", "select"),
-        Binding("f", "card", "factory card"),
-        Binding("plus", "add", "add a device", show=False),
-        Binding("a", "everything", "all settings", show=False),
-        Binding("i", "import", "import", show=False),
-        Binding("tab", "turn(1)", "next pane", show=False, priority=False),
-        Binding("escape", "app.back", "back"),
-        Binding("question_mark", "app.help", "help"),
+        Binding("e", "edit", "edit", tooltip="the value; Tab: for the device, its role, its site or the baseline"),
+        Binding("m", "repair", "repair", tooltip="look at the repair of a finding, and make it"),
+        Binding("n", "next", "next finding", tooltip="the next thing that is wrong or doubtful"),
+        Binding("u", "undo", "undo", tooltip="take the last change back"),
+        Binding("y", "redo", "redo", show=False, tooltip="make it again"),
+        Binding("s", "save", "save", tooltip="write the plan's files"),
+        Binding("slash", "filter", "filter", tooltip="by name, family, site, role or finding"),
+        Binding("space", "choose", "select", tooltip="several devices, to edit all of them at once"),
+        Binding("f", "card", "factory card", tooltip="how its family comes out of its carton"),
+        Binding("plus", "add", "add a device", show=False, tooltip="a new row in the build sheet"),
+        Binding(
+            "a", "everything", "all settings", show=False, tooltip="also those that are not planned; again: only those"
+        ),
+        Binding("i", "import", "import", show=False, tooltip="bring in somebody's sheet"),
+        Binding("tab", "turn(1)", "next pane", show=False, priority=False, tooltip="devices, values, findings"),
+        *COMMON,
     ]
 
     def __init__(self, desk: Desk, device: str | None = None) -> None:
@@ -501,6 +502,10 @@ class PlanScreen(ZingerScreen):
         box = self.query_one("#filter", Input)
         box.display = True
         self.set_focus(box)
+
+    def back(self) -> bool:
+        """Escape closes the filter first."""
+        return self.close_filter()
 
     def close_filter(self) -> bool:
         """Clear and hide the filter; whether there was one."""

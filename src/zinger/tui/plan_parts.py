@@ -342,8 +342,8 @@ class Facts(Watcher):
         value = device.values.get(self.setting or "")
         if value is not None and value.overrode:
             show = value.setting.show
-            said = ", ".join(f"{origin.label} said {show(was)}" for was, origin in value.overrode)
-            return text.append(f" {fit(said, self.size.width - 2)}", DIM)
+            others = ", ".join(f"{origin.label} said {show(was)}" for was, origin in value.overrode)
+            return text.append(f" {fit(others, self.size.width - 2)}", DIM)
         if value is not None and len(value.shown) > self.size.width // 2:
             return text.append(f" {fit(value.shown, self.size.width - 2)}", PAPER)
         return text.append_text(self._strip(device))

@@ -18,15 +18,24 @@ from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
-SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
 HEADS = {
     Source.RUNNING: "running",
     Source.STARTUP: "startup",
     Source.AFTER_POWER_CUT: "power cut",
+    Source.AFTER_RESTART: "restart",
     Source.OUTSIDE: "network",
 }
+SOURCES = tuple(HEADS)
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
 COLUMN = 10
+RARE = frozenset({Source.AFTER_RESTART})
+"""These have a column only when there is a finding from there."""
+
+
+def columns(line: DeviceLine) -> list[Source]:
+    """The sources that a device's proof is shown for."""
+    found = {source for _, source in line.findings}
+    return [source for source in SOURCES if source not in RARE or source in found]
 
 
 class Findings(Rows):
@@ -59,7 +68,7 @@ class Findings(Rows):
         first = next(iter(found.values()))
         good = all(f.holds for f in found.values())
         row = Text(f" {fit(first.title, 24):<26}", Style(color=PAPER if good else ROSE, bold=not good))
-        for source in SOURCES:
+        for source in columns(self.line):
             sign, colour = SIGNS[found[source].verdict] if source in found else self._to_come(setting, source)
             row.append(f"{sign:^{COLUMN}}", colour)
         worst = next((f for f in found.values() if not f.holds), first)
@@ -78,10 +87,14 @@ class Findings(Rows):
 class Heads(Widget):
     """The names of the columns."""
 
+    def __init__(self, line: DeviceLine) -> None:
+        super().__init__(id="heads")
+        self.line = line
+
     def render(self) -> RenderResult:
         return (
             Text(f"  {'setting':<26}", DIM)
-            .append("".join(f"{HEADS[s]:^{COLUMN}}" for s in SOURCES), DIM)
+            .append("".join(f"{HEADS[s]:^{COLUMN}}" for s in columns(self.line)), DIM)
             .append("  planned", DIM)
         )
 
@@ -111,8 +124,8 @@ class Proof(DeviceScreen):
     """The proof of one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("a", "again", "prove again"),
-        Binding("w", "app.wire_of_this", "wire"),
+        Binding("a", "again", "prove again", tooltip="look, send what is not so yet, read back"),
+        Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
         *NEIGHBOURS,
         *COMMON,
     ]
@@ -127,7 +140,7 @@ class Proof(DeviceScreen):
     def compose(self) -> ComposeResult:
         yield Headline(self.host.job.board, f"proof of {self.device}", self.line.family)
         yield Summary(self.line)
-        yield Heads(id="heads")
+        yield Heads(self.line)
         yield Findings(self.line)
         yield Evidence()
         yield Footer()
@@ -155,7 +168,7 @@ class Proof(DeviceScreen):
         evidence.refresh()
 
     def action_again(self) -> None:
-        """Carry this device again: look, say what is not so, prove."""
+        """Carry this device again: look, send what is not so, prove."""
         self.host.resume(self.device)
 
 

@@ -97,7 +97,7 @@ class Recordings(DeviceScreen):
         Binding("minus", "speed(-1)", "slower", key_display="-"),
         Binding("right", "seek(10)", "10 s on", key_display="→"),
         Binding("left", "seek(-10)", "10 s back", key_display="←"),
-        Binding("n", "mark(1)", "next thing said"),
+        Binding("n", "mark(1)", "next thing sent"),
         Binding("b", "mark(-1)", "the one before"),
         *COMMON,
     ]
@@ -172,6 +172,6 @@ class Recordings(DeviceScreen):
             self.played.seek(self.played.position + by)
 
     def action_mark(self, by: int) -> None:
-        """The next thing that was said, or the one before."""
+        """The next thing that was sent, or the one before."""
         if self.played is not None:
             self.played.step_marker(by)

@@ -40,7 +40,7 @@ KEYS = {
 
 
 class ScriptView(Rows):
-    """The phrases, each with its stop, setting and state; the device's words where it refused."""
+    """The steps, each with its stop, setting and state; the device's words where it refused."""
 
     def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="script")
@@ -48,43 +48,43 @@ class ScriptView(Rows):
         self._items: list[tuple[str, StepRow | None, str]] = []
 
     def lay_out(self) -> None:
-        """Work out the rows: a phrase, and under it what the device said if it refused."""
+        """Work out the rows: a step, and under it what the device said if it refused."""
         self._items = []
-        for phrase in self.line.steps:
-            self._items.append(("phrase", phrase, ""))
-            if phrase.note and phrase.mark is Mark.DIFFERS:
-                self._items.append(("note", phrase, phrase.note))
+        for step in self.line.steps:
+            self._items.append(("step", step, ""))
+            if step.note and step.mark is Mark.DIFFERS:
+                self._items.append(("note", step, step.note))
         if self.line.script.not_sent:
             self._items += [("blank", None, "")]
-            self._items += [("unsaid", None, f"{u.setting}: {u.why}") for u in self.line.script.not_sent]
+            self._items += [("not sent", None, f"{u.setting}: {u.why}") for u in self.line.script.not_sent]
         self.redraw()
 
     def count(self) -> int:
         return len(self._items)
 
     def key(self, index: int) -> Any:
-        kind, phrase, _ = self._items[index]
-        return phrase.setting if phrase and kind == "phrase" else None
+        kind, step, _ = self._items[index]
+        return step.setting if step and kind == "step" else None
 
     def stamp(self, index: int) -> Hashable:
-        kind, phrase, text = self._items[index]
-        turning = int(time.time() * 2.5) if phrase and phrase.mark is Mark.NOW else 0
-        return (kind, text, phrase and (phrase.setting, phrase.mark, phrase.note), turning)
+        kind, step, text = self._items[index]
+        turning = int(time.time() * 2.5) if step and step.mark is Mark.NOW else 0
+        return (kind, text, step and (step.setting, step.mark, step.note), turning)
 
     def draw(self, index: int, width: int) -> Text:
-        kind, phrase, text = self._items[index]
-        if kind == "unsaid":
-            return Text(f"  not said  {fit(text, width - 12)}", DIM)
-        if phrase is None:
+        kind, step, text = self._items[index]
+        if kind == "not sent":
+            return Text(f"  not sent  {fit(text, width - 12)}", DIM)
+        if step is None:
             return Text()
         if kind == "note":
             return Text(f"          {fit(text, width - 10)}", ROSE)
         before = self._items[index - 1][1] if index else None
-        stop = phrase.stop.short if before is None or before.stop is not phrase.stop else ""
-        row = Text.assemble(" ", shape(phrase.mark), (f" {stop:<6}", DIM))
-        quiet = phrase.mark in (Mark.AHEAD, Mark.NONE)
-        row.append(f"{fit(phrase.title, 19):<20}", DIM if quiet else PAPER)
-        return row.append(fit(phrase.value, width - 29), DIM if quiet else MOOD[phrase.mark])
+        stop = step.stop.short if before is None or before.stop is not step.stop else ""
+        row = Text.assemble(" ", shape(step.mark), (f" {stop:<6}", DIM))
+        quiet = step.mark in (Mark.AHEAD, Mark.NONE)
+        row.append(f"{fit(step.title, 19):<20}", DIM if quiet else PAPER)
+        return row.append(fit(step.value, width - 29), DIM if quiet else MOOD[step.mark])
 
 
 class ConsoleFrame(Vertical, can_focus=True):
@@ -182,15 +182,15 @@ class Wire(DeviceScreen):
     """One device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("f2", "take", "take / hand back the wire", priority=True),
-        Binding("space", "hold", "hold / go on"),
-        Binding("a", "again", "again"),
-        Binding("tab", "look_back", "scroll", priority=False),
-        Binding("slash", "find", "find"),
-        Binding("v", "recordings", "recordings"),
-        Binding("f3", "send_break", "send break", priority=True, show=False),
-        Binding("p", "app.proof_of_this", "proof"),
-        Binding("r", "app.script_of_this", "read-through"),
+        Binding("f2", "take", "take / hand back the wire", priority=True, tooltip="type yourself; again: hand it back"),
+        Binding("space", "hold", "hold / go on", tooltip="hold before the next step; again: go on"),
+        Binding("a", "again", "again", tooltip="look again where it is, and go on from there"),
+        Binding("tab", "look_back", "scroll", priority=False, tooltip="through what it showed; what each line was for"),
+        Binding("slash", "find", "find", tooltip="find in what it showed"),
+        Binding("v", "recordings", "recordings", tooltip="what was recorded of it, played back"),
+        Binding("f3", "send_break", "send break", priority=True, show=False, tooltip="a serial break, while you type"),
+        Binding("p", "app.proof_of_this", "proof", tooltip="what was planned, and what was read back"),
+        Binding("r", "app.preview_of_this", "preview", tooltip="what will be sent to it, before it is sent"),
         *NEIGHBOURS,
         *COMMON,
     ]
@@ -280,7 +280,7 @@ class Wire(DeviceScreen):
         self.follow()
 
     def action_hold(self) -> None:
-        """Pause before the next thing that is said, or go on."""
+        """Pause before the next thing that is sent, or go on."""
         wire = self.host.wire(self.device)
         if wire is None or not self.line.active:
             self.notify("nothing is under way here")
@@ -349,10 +349,10 @@ class State(Watcher):
 
     def render(self) -> RenderResult:
         line = self.line
-        said = sum(p.mark in (Mark.SENT, Mark.PROVED) for p in line.steps)
+        sent = sum(p.mark in (Mark.SENT, Mark.PROVED) for p in line.steps)
         text = Text(" ").append_text(shape(line.mood)).append(" ")
         text.append(sentence(line), Style(color=MOOD[line.mood], bold=True))
-        text.append(f"   {said} of {len(line.steps)} phrases", SLATE)
+        text.append(f"   {sent} of {len(line.steps)} steps", SLATE)
         if line.began:
             text.append(f"   {minutes((line.ended or time.time()) - line.began)} in all", DIM)
         if line.link:

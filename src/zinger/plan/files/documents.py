@@ -17,8 +17,8 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from zinger.plan.files.headings import IDENTITY, heading_for, meaning_of
-from zinger.plan.files.jobfile import TOO_LARGE, UnreadableError, load_yaml
 from zinger.plan.files.sheets import decoded, delimiter_of, read_tables
+from zinger.plan.files.yamlfile import TOO_LARGE, UnreadableError, load_yaml
 from zinger.plan.raw import JOB_FILE
 from zinger.plan.settings import SETTINGS
 

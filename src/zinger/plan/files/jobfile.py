@@ -6,86 +6,20 @@ read is handed on as it was written, for `resolve` to type and `checks` to doubt
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
-from io import StringIO
 from typing import Any
 
-from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap
-from ruamel.yaml.constructor import DuplicateKeyError
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
-from zinger.errors import ZingerError
+from zinger.plan.files.yamlfile import UnreadableError, load_yaml
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.raw import JOB_FILE, SHEET_FILE, Layered, Raw, RawJob, RawSite
 from zinger.plan.settings import RENAMED, SETTINGS
 from zinger.wording import did_you_mean
 
-TOO_LARGE = 2_000_000
-"""More bytes than any job.yaml needs; larger files are refused before they are parsed."""
-TOO_MANY = 200_000
-"""More entries than any job.yaml needs, aliases unfolded."""
 _TOP = ("job", "note", "mode", "baseline", "sites", "roles", "families", "devices", "naming", "addresses", "columns")
 _RULES = ("head", "tail", "gateway", "allocate")
 _GROUPS = {name.split(".")[0] for name in SETTINGS}
-
-
-class UnreadableError(ZingerError):
-    """A file that can't be read at all: what, where, and what to do."""
-
-    def __init__(self, spot: Spot, what: str, do: str) -> None:
-        super().__init__(f"{spot}: {what}. {do}.")
-        self.spot, self.what, self.do = spot, what, do
-
-
-def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
-    """YAML 1.2 with its comments and lines; raises UnreadableError for broken or too large files and alias bombs."""
-    if len(text) > too_large:
-        raise UnreadableError(
-            Spot(file),
-            f"it has {len(text) / 1e6:.0f} MB, more than {too_large / 1e6:g}",
-            "Look whether this is the right file",
-        )
-    tab = re.search(r"^ *\t", text, re.MULTILINE)
-    try:
-        yaml = YAML(typ="rt")
-        yaml.preserve_quotes = True
-        data = yaml.load(StringIO(text))
-    except MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        spot = Spot(file, mark.line + 1 if mark else None)
-        what = re.sub(r"\s+", " ", str(error.problem or "it cannot be read")).partition(" with value ")[0]
-        if tab:
-            line = text.count("\n", 0, tab.start()) + 1
-            raise UnreadableError(
-                Spot(file, line), "not valid YAML: a tab stands where blanks must indent", "Use blanks for indenting"
-            ) from None
-        do = "Remove one of the two" if isinstance(error, DuplicateKeyError) else "Correct this line"
-        raise UnreadableError(spot, f"not valid YAML: {what}", do) from None
-    except (YAMLError, ValueError, RecursionError) as error:
-        what = "it is nested too deeply" if isinstance(error, RecursionError) else str(error).splitlines()[0]
-        raise UnreadableError(Spot(file), f"not valid YAML: {what}", "Correct the file") from None
-    if _unfolds(data) > TOO_MANY * (too_large // TOO_LARGE):
-        raise UnreadableError(
-            Spot(file),
-            "its aliases unfold to more entries than any plan has",
-            "Write the values out, or remove the anchors",
-        )
-    return data
-
-
-def _unfolds(data: Any, enough: int = 2_000_000) -> int:
-    """How many entries there are when aliases are followed; stops counting at `enough`."""
-    count, waiting = 0, [data]
-    while waiting and count < enough:
-        node = waiting.pop()
-        count += 1
-        if isinstance(node, dict):
-            waiting += node.values()
-        elif isinstance(node, list):
-            waiting += node
-    return count
 
 
 def read_job(text: str, file: str = JOB_FILE) -> RawJob:

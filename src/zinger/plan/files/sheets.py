@@ -17,7 +17,7 @@ from typing import Any
 
 from zinger.plan.collector import builds_much
 from zinger.plan.files.headings import known_headings, meaning_of, plain
-from zinger.plan.files.jobfile import UnreadableError, load_yaml
+from zinger.plan.files.yamlfile import UnreadableError, load_yaml
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.raw import SHEET_FILE, Raw, RawRow
 from zinger.plan.settings import SETTINGS

@@ -15,8 +15,8 @@ from typing import Any
 
 from zinger.plan.files.documents import table_to_csv
 from zinger.plan.files.headings import IDENTITY, Match, heading_for, match_headings, meaning_of
-from zinger.plan.files.jobfile import UnreadableError
 from zinger.plan.files.sheets import Table, read_tables
+from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.settings import SETTINGS

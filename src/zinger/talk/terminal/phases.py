@@ -61,6 +61,7 @@ class Input(Enum):
     ECHO_DAMAGED = "a damaged echo"
     ECHO_DAMAGED_SHOWABLE = "a damaged echo of a line that can be shown again"
     ECHO_HOPELESS = "every echo is damaged"
+    LINE_WHOLE_ONCE = "the line is shown whole, once"
     LINE_WHOLE = "the device has the whole line"
     LINE_DAMAGED = "the device has a part of the line"
     LINE_GONE = "the prompt of the line is gone"
@@ -135,6 +136,7 @@ _ROWS: dict[State, dict[Input, tuple[Action, State | None]]] = {
     },
     _C: {
         Input.NOT_STILL: (Action.WAIT, _C),
+        Input.LINE_WHOLE_ONCE: (Action.SHOW_AGAIN, _C),
         Input.LINE_WHOLE: (Action.ENTER, _A),
         Input.LINE_DAMAGED: (Action.RESUME, _T),
         Input.LINE_GONE: (Action.CANCEL, _X),

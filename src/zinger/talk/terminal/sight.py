@@ -22,6 +22,8 @@ _KEY_LOST = 4
 """After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
 _NOTICES = 12
 """So many notices are passed in one request; more are a circle."""
+TWICE = 2
+"""A line that was damaged is shown whole so often before Enter: one showing can itself lose just what is wrong."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +59,14 @@ class Sight:
         self.gap = self.timing.nudge
         self.notices = 0
         self.resumed = False
+        self.shown_whole = 0
         self.prompt = ""
         """What stood before the line that is typed."""
 
     def begin(self, request: Look | Do, now: float) -> None:
         """A new request."""
-        self.request, self.began, self.notices, self.resumed = request, now, 0, False
+        self.request, self.began, self.notices = request, now, 0
+        self.resumed, self.shown_whole = False, 0
         self.begun_at, self.locator.doubtful = self.locator.at, False
         if isinstance(request, Look):
             self.pending, self.nudged, self.gap = Input.WANTS_LOOK, now, self.timing.nudge
@@ -199,9 +203,23 @@ class Sight:
         until = self.locator.heard + self.timing.settle
         if now < until:
             return View(Input.NOT_STILL, until=until, why="the line is shown again")
+        self._see_prompt_again()
         if not self.locator.buffer.tail.startswith(self.prompt):
             return View(Input.LINE_GONE)
-        return View(Input.LINE_WHOLE if self.line_shown == self.typist.text else Input.LINE_DAMAGED)
+        if self.line_shown != self.typist.text:
+            self.shown_whole = 0
+            return View(Input.LINE_DAMAGED)
+        self.shown_whole += 1
+        return View(Input.LINE_WHOLE if self.shown_whole >= TWICE else Input.LINE_WHOLE_ONCE)
+
+    def _see_prompt_again(self) -> None:
+        """A log line can have pushed the prompt away when the line was begun; with the line shown again, it is back."""
+        if self.prompt or self.begun_at is None:
+            return
+        buffer = self.locator.buffer
+        match = self.locator.terminal.signs[self.begun_at.name].match(buffer.tail, buffer.text)
+        if match is not None and "half_typed" in match.groupdict():
+            self.prompt = buffer.tail[: match.start("half_typed")]
 
     def _cancelled(self, now: float) -> View:
         view = self._where(frozenset(), now)

@@ -1,4 +1,4 @@
-"""Read-through: what will be said to a device, before it is said; two devices show only where they differ."""
+"""Preview: what will be sent to a device, before it is sent; two devices show only where they differ."""
 
 from __future__ import annotations
 
@@ -75,7 +75,7 @@ class Words(Rows):
 
 
 class Detail(Widget):
-    """Everything about the step under the cursor, and what is not said and why."""
+    """Everything about the step under the cursor, and what is not sent and why."""
 
     def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="detail")
@@ -110,21 +110,21 @@ class Detail(Widget):
         text.append(f"  {word:<8}", DIM).append(f"{value}\n", PAPER)
 
 
-class ReadThrough(DeviceScreen):
-    """What will be said to one device."""
+class Preview(DeviceScreen):
+    """What will be sent to one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("c", "compare", "compare with another"),
-        Binding("w", "app.wire_of_this", "wire"),
+        Binding("c", "compare", "compare with another", tooltip="only where the two differ; again: the next one"),
+        Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
         *NEIGHBOURS,
         *COMMON,
     ]
 
     def beside(self, line: DeviceLine) -> DeviceScreen:
-        return ReadThrough(line)
+        return Preview(line)
 
     def compose(self) -> ComposeResult:
-        yield Headline(self.host.job.board, f"read-through of {self.device}", self.line.family)
+        yield Headline(self.host.job.board, f"preview of {self.device}", self.line.family)
         yield Title(self)
         yield Words(self.line)
         yield Detail(self.line)
@@ -162,7 +162,7 @@ class ReadThrough(DeviceScreen):
 class Title(Widget):
     """What is shown: one script, or where two differ."""
 
-    def __init__(self, of: ReadThrough) -> None:
+    def __init__(self, of: Preview) -> None:
         super().__init__(id="title")
         self.of = of
 
@@ -171,7 +171,7 @@ class Title(Widget):
         if words.other is None:
             count = len(words.line.script.steps)
             text = Text().append(f"  {count} steps, then save", Style(color=GREEN, bold=True))
-            return text.append("   what will be said, before it is said; secrets are masked", DIM)
+            return text.append("   what will be sent, before it is sent; passwords are masked", DIM)
         text = Text(f"  {'only where they differ':<23}", DIM)
         half = (self.size.width - 26) // 2
         text.append(f"{words.line.device.name:<{half}}", Style(color=PAPER, bold=True))

@@ -1,129 +1,30 @@
-"""A job, open: its plan, scripts, board and memory; and a run over it, many devices at once."""
+"""A run over an open job, many devices at once."""
 
 from __future__ import annotations
 
 import asyncio
-import time
-from collections.abc import Sequence
-from dataclasses import dataclass
-from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
-from zinger.plan.model import Device, Plan
-from zinger.plan.problems import Spot, error_at
+from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import needed_secrets
 from zinger.plan.values.secrets import SecretRef
-from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.hands import Act, Hands, RunError
-from zinger.run.memory import Memory, remember
 from zinger.run.onwire import OnWire
+from zinger.run.openjob import OpenJob, Options
 from zinger.run.practice import YardHands, find_or_start
+from zinger.run.trace import TraceFile
 from zinger.run.world import World
-from zinger.script.compile import Known, Script, compile_script
 from zinger.store import entries
-from zinger.store.folder import JobFolder
-from zinger.store.journal import Journal
-from zinger.store.vault import Vault, VaultError
+from zinger.store.vault import Vault
 from zinger.wording import counted
 
-
-@dataclass
-class Options:
-    """How a run is wanted: which devices, at what pace, and how much of it."""
-
-    only: Sequence[str] = ()
-    pace: float | None = None
-    nobody: bool = False
-    power_cut: bool = True
-    restart: bool = False
-    sends: bool = True
-    trace: Path | None = None
-    """Where every turn of the conversations is written, for a developer."""
-
-
-class OpenJob:
-    """Everything that is known of a job without touching a device."""
-
-    def __init__(self, folder: JobFolder, sheet: str = "") -> None:
-        self.folder = folder
-        self.families, problems = folder.families()
-        self.books = self.families.books
-        self.vault: Vault | None = None
-        if folder.vault.exists():
-            try:
-                self.vault = Vault(folder.vault)
-            except VaultError as error:
-                problems.append(
-                    error_at(
-                        "vault-closed",
-                        Spot(folder.vault.name),
-                        str(error),
-                        "The plan can be read, but no device can be spoken to",
-                    )
-                )
-        traits = self.vault.traits() if self.vault else {}
-        self.plan: Plan = folder.plan(self.families, traits, tuple(problems), sheet)
-        self.scripts: dict[str, Script] = {}
-        lines: dict[str, DeviceLine] = {}
-        planned: list[tuple[Device, str]] = []
-        known: Known = {}
-        for device in self.plan.devices:
-            book = self.books.get(device.family)
-            if book is not None and device.name not in lines:
-                self.scripts[device.name] = compile_script(device, book, known)
-                lines[device.name] = DeviceLine(device, book.title, self.scripts[device.name])
-            elif device.family in self.families:
-                planned.append((device, self.families[device.family].title))
-        sites = tuple(dict.fromkeys(device.site.key for device in self.plan.devices))
-        self.board = Board(
-            self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), sites
-        )
-        self.memories: dict[str, Memory] = {name: Memory() for name in lines}
-        self.kept_aside = ""
-        if folder.journal.exists():
-            self.recall()
-
-    def recall(self) -> None:
-        """Bring the board to what the journal believes."""
-        journal = Journal(self.folder.journal)
-        try:
-            self.take_in(journal)
-        finally:
-            journal.close()
-
-    def take_in(self, journal: Journal) -> None:
-        """Fold the journal into memories and lines."""
-        if journal.kept_aside:
-            self.kept_aside = (
-                f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
-                "devices are read again before anything is said"
-            )
-        for name, line in self.board.lines.items():
-            memory = self.memories[name] = remember(journal.entries(name))
-            for finding in memory.findings.values():
-                line.find(finding)
-            _recall_line(line, memory)
-
-    def device(self, name: str) -> Device:
-        """A device by hostname; raises KeyError."""
-        return self.plan.device(name)
-
-
-def _recall_line(line: DeviceLine, memory: Memory) -> None:
-    if memory.proved_at:
-        for stop, mark in line.stops.items():
-            line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
-        for row in line.steps:
-            row.mark = Mark.PROVED
-        line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
-    elif memory.needs_you:
-        line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
-    elif memory.accepted or memory.intended:
-        line.say("begun in an earlier run; will look where it is")
+if TYPE_CHECKING:
+    from zinger.store.journal import Journal
 
 
 class Run:
@@ -138,6 +39,7 @@ class Run:
         self.yard: Yard | None = None
         self.news: list[str] = []
         """Sentences for a person about the run as a whole."""
+        self._trace: TraceFile | None = None
 
     def devices(self) -> list[Device]:
         """The devices that this run is about; raises RunError for unknown names or a plan with faults."""
@@ -172,6 +74,8 @@ class Run:
 
     async def start(self) -> None:
         """Lock the job, fill the vault, open the yard, and send every device on its way."""
+        from zinger.store.journal import Journal
+
         devices = self.devices()
         job = self.job
         job.folder.lock()
@@ -225,6 +129,8 @@ class Run:
                 self.yard, pace, lambda name, secret: vault.put({SecretRef(f"{name}/label"): secret})
             )
         job.board.pace = pace
+        if self.options.trace:
+            self._trace = TraceFile(self.options.trace)
         keys = HostKeys(job.folder.host_keys)
         secrets = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
@@ -241,6 +147,7 @@ class Run:
             sends=self.options.sends,
             restart=self.options.restart,
             devices=job.plan.devices,
+            trace_of=self._trace.of if self._trace else lambda device: None,
         )
 
     def hands_done(self, act: Act) -> None:
@@ -264,6 +171,9 @@ class Run:
             self._note(entries.RunEnded({n: c.state_in_words() for n, c in self.carriers.items()}))
             self.journal.close()
             self.journal = None
+        if self._trace:
+            self._trace.close()
+            self._trace = None
         if self.yard:
             if end_yard:
                 await self._end_yard()

@@ -1,0 +1,105 @@
+"""A job, open: its plan, scripts, board and what the journal believes; no device is touched."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from zinger.phrasebook.book import Phrasebook
+from zinger.plan.model import Device
+from zinger.run.board import Board, DeviceLine, Mark
+from zinger.run.memory import Memory, remember
+from zinger.script.compile import Script
+from zinger.script.scripts import Scripts
+from zinger.store import entries
+from zinger.store.folder import JobFolder
+from zinger.store.openplan import OpenPlan
+
+if TYPE_CHECKING:
+    from zinger.store.journal import Journal
+
+
+@dataclass
+class Options:
+    """How a run is wanted: which devices, at what pace, and how much of it."""
+
+    only: Sequence[str] = ()
+    pace: float | None = None
+    nobody: bool = False
+    power_cut: bool = True
+    restart: bool = False
+    sends: bool = True
+    trace: Path | None = None
+    """Where every turn of the conversations is written, for a developer."""
+
+
+class OpenJob(OpenPlan):
+    """All that is known of a job without touching a device: its plan, and a board with what the journal knows."""
+
+    def __init__(self, folder: JobFolder, sheet: str = "") -> None:
+        super().__init__(folder, sheet)
+        spoken: dict[str, tuple[Device, Phrasebook]] = {}
+        planned: list[tuple[Device, str]] = []
+        for device in self.plan.devices:
+            book = self.books.get(device.family)
+            if book is not None:
+                spoken.setdefault(device.name, (device, book))
+            elif device.family in self.families:
+                planned.append((device, self.families[device.family].title))
+        self.scripts: Mapping[str, Script] = Scripts(spoken)
+        lines = {
+            name: DeviceLine(device, book.title, partial(self.scripts.__getitem__, name))
+            for name, (device, book) in spoken.items()
+        }
+        sites = tuple(dict.fromkeys(device.site.key for device in self.plan.devices))
+        self.board = Board(
+            self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), sites
+        )
+        self.memories: dict[str, Memory] = {name: Memory() for name in lines}
+        self.kept_aside = ""
+        if folder.journal.exists():
+            self.recall()
+
+    def recall(self) -> None:
+        """Bring the board to what the journal believes."""
+        from zinger.store.journal import Journal  # a database, which a job without a journal does without
+
+        journal = Journal(self.folder.journal)
+        try:
+            self.take_in(journal)
+        finally:
+            journal.close()
+
+    def take_in(self, journal: Journal) -> None:
+        """Fold the journal into memories and lines."""
+        if journal.kept_aside:
+            self.kept_aside = (
+                f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
+                "devices are read again before anything is said"
+            )
+        happened: dict[str, list[entries.Entry]] = {name: [] for name in self.board.lines}
+        for entry in journal.entries():
+            if entry.device in happened:
+                happened[entry.device].append(entry)
+        for name, line in self.board.lines.items():
+            memory = self.memories[name] = remember(happened[name])
+            for finding in memory.findings.values():
+                line.find(finding)
+            _recall_line(line, memory)
+
+
+def _recall_line(line: DeviceLine, memory: Memory) -> None:
+    if memory.proved_at:
+        for stop, mark in line.stops.items():
+            line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
+        for row in line.steps:
+            row.mark = Mark.PROVED
+        line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
+    elif memory.needs_you:
+        line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
+    elif memory.accepted or memory.intended:
+        line.say("begun in an earlier run; will look where it is")
