@@ -24,6 +24,10 @@ class Host(Protocol):
     job: OpenJob
     run_: Run | None
 
+    @property
+    def has_job(self) -> bool:
+        """Whether a job is open; only then is there a `job`."""
+
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if a run was begun."""
 

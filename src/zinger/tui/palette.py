@@ -19,7 +19,7 @@ from zinger.tui.dialogs import commands_of, key_of
 from zinger.tui.look import BRASS, DIM, PAPER
 
 if TYPE_CHECKING:
-    from zinger.tui.app import ZingerApp
+    from zinger.tui.host import Host
 
 EVERYWHERE = (
     ("app.plan", "plan", "look at the plan and edit it"),
@@ -74,7 +74,7 @@ class Commands(Provider):
         return partial(self.screen.run_action, command.action)
 
     def _all(self) -> Iterator[Command]:
-        app, done = cast("ZingerApp", self.app), set()
+        app, done = cast("Host", self.app), set()
         for binding in commands_of(self.screen):
             done.add(binding.action)
             yield Command(binding.action, binding.description, binding.tooltip, key_of(self.app, binding))
@@ -85,7 +85,7 @@ class Commands(Provider):
             yield from _of_job(app)
 
 
-def _of_job(app: ZingerApp) -> Iterator[Command]:
+def _of_job(app: Host) -> Iterator[Command]:
     for name in app.job.board.lines:
         for screen, title, words in OF_DEVICES:
             yield Command(f"app.open('{screen}', {name!r})", f"{title} {name}", words)
