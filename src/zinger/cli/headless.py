@@ -65,13 +65,13 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
 
 async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
     """Print each device's sentence when it changes, until all are finished."""
-    said: dict[str, str] = {}
+    shown: dict[str, str] = {}
     waiting = asyncio.gather(*run.tasks.values(), return_exceptions=True)
     while True:
         for name in run.carriers:
             sentence = run.job.board.lines[name].sentence
-            if said.get(name) != sentence:
-                said[name] = sentence
+            if shown.get(name) != sentence:
+                shown[name] = sentence
                 print(f"{time.strftime('%H:%M:%S')}  {name:<16} {sentence}", file=out, flush=True)
         if waiting.done() or interrupted.is_set():
             waiting.cancel()
@@ -111,8 +111,8 @@ def _print_line(name: str, line: DeviceLine) -> None:
     for phrase in line.steps:
         if phrase.note and phrase.mark is Mark.DIFFERS:
             print(f"  refused    {phrase.title}: {phrase.note}")
-    for unsaid in line.script.not_sent:
-        print(f"  not said   {unsaid.setting}: {unsaid.why}")
+    for left_out in line.script.not_sent:
+        print(f"  not sent   {left_out.setting}: {left_out.why}")
 
 
 def summary(run: Run) -> dict[str, Any]:
@@ -141,7 +141,7 @@ def summary(run: Run) -> dict[str, Any]:
                     }
                     for f in line.findings.values()
                 ],
-                "unsaid": [{"setting": u.setting, "why": u.why} for u in line.script.not_sent],
+                "not_sent": [{"setting": u.setting, "why": u.why} for u in line.script.not_sent],
             }
             for name, line in ((n, run.job.board.lines[n]) for n in run.carriers)
         ],

@@ -79,7 +79,7 @@ class OpenJob(OpenPlan):
         if journal.kept_aside:
             self.kept_aside = (
                 f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
-                "devices are read again before anything is said"
+                "devices are read again before anything is sent"
             )
         happened: dict[str, list[entries.Entry]] = {name: [] for name in self.board.lines}
         for entry in journal.entries():
