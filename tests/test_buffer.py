@@ -9,14 +9,14 @@ from hypothesis import strategies as st
 from zinger.talk.terminal.buffer import KEPT, LONGEST_TAIL, LineBuffer
 
 CASES = [
-    (b"one\r\ntwo\r\n<sw : base> ", ["one", "two"], "<sw : base> "),
+    (b"one\r\ntwo\r\nsw in base, do: ", ["one", "two"], "sw in base, do: "),
     (b"one\ntwo", ["one"], "two"),
     (b"a\r\n\r\nb\r\n", ["a", "", "b"], ""),
     (b"\x1b[1;32mgreen\x1b[0m\r\n\x1b[2J\x1b[H> ", ["green"], "> "),
     (b"\x1b]0;title\x07shown\r\nx", ["shown"], "x"),
     (b"typo\b\b\b\bfine\r\n", ["fine"], ""),
     (b".. 12 lines below ..\r                    \r   next line\r\n", ["   next line"], ""),
-    (b".. 3 lines below ..\r                   \r<sw : base> ", [], "<sw : base> "),
+    (b".. 3 lines below ..\r                   \rsw in base, do: ", [], "sw in base, do: "),
     (b"progress 10%\rprogress 99%\r\nok> ", ["progress 99%"], "ok> "),
     ("caf\u00e9 \u2022\r\nn\u00f6> ".encode(), ["caf\u00e9 \u2022"], "n\u00f6> "),
     (b"bell\x07 nul\x00\r\nend\x07", ["bell nul"], "end"),
@@ -49,7 +49,7 @@ FRAGMENTS = st.sampled_from(
         b"\x1b[31m",
         b"\x1b]0;t\x07",
         b"\xc3\xa9",
-        b"<sw : base> ",
+        b"sw in base, do: ",
         b"@09:41:12 port 7: carrier up\r\n",
         b"\x1b(B",
         b"\x00",

@@ -90,7 +90,7 @@ def test_a_broken_family_file_of_the_job_is_told_with_its_line(job: Callable[...
     folder = job()
     (folder / "phrasebooks").mkdir()
     source = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families" / "quern-s2.yaml"
-    text = source.read_text().replace(": look> '", ": look> ('")
+    text = source.read_text().replace("in look, do: '", "in look, do: ('")
     (folder / "phrasebooks" / "own.yaml").write_text(text)
     line = text[: text.index("  look: ")].count("\n") + 1
     done = zinger("check", folder)

@@ -47,17 +47,17 @@ def test_marks_stand_beside_their_lines_emulated_or_skimmed(opened: OpenJob, que
     console._terminal = quern.terminal
     console._line = line
     for number in range(lines):
-        line.transcript.add(f"<sw : base> say {number}".encode())
+        line.transcript.add(f"sw in base, do: say {number}".encode())
         if number in (3, lines - 2):
             line.transcript.annotate("sent")
         line.transcript.add(b"\r\n")
     line.transcript.add(b"@09:41:12 fan turns\r\n")
-    line.evidence.add("<sw : base> say 5")
+    line.evidence.add("sw in base, do: say 5")
     while console._feed(line):
         pass
     shown = {n: (console._emulator.text(n), console._kind(n, console._emulator.text(n))) for n in range(lines + 1)}
-    assert shown[3] == ("<sw : base> say 3", "sent") and shown[lines - 2][1] == "sent"
-    assert shown[5] == ("<sw : base> say 5", "evidence") and shown[4][1] == ""
+    assert shown[3] == ("sw in base, do: say 3", "sent") and shown[lines - 2][1] == "sent"
+    assert shown[5] == ("sw in base, do: say 5", "evidence") and shown[4][1] == ""
     assert shown[lines] == ("@09:41:12 fan turns", "noise")
 
 
@@ -91,10 +91,10 @@ def test_the_map_shows_the_way_in_and_every_context(quern: Phrasebook) -> None:
         "door_https",
         "door_tftp",
         "door_usb",
-        "door_offers",
+        "door_load",
         "door_lldp",
     ] in branches
-    assert {b[0] for b in branches} >= {"people", "mgmt", "names", "clock", "log", "doors", "vlans", "guard"}
+    assert {b[0] for b in branches} >= {"people", "mgmt", "names", "clock", "log", "doors", "vlans", "bindings"}
 
 
 def test_sentences_tell_the_time_left(opened: OpenJob) -> None:

@@ -154,9 +154,9 @@ def test_patience_errors_and_interruptions_reach_the_errand_and_end_it() -> None
 # -- whole conversations in any order --------------------------------------------------------------------
 BOOK = shipped_families()["quern-s2"]
 SHOWN = {
-    "base": b"\r\n<sw : base> ",
-    "look": b"\r\n<sw : look> ",
-    "mgmt": b"\r\n<sw : base/mgmt> ",
+    "base": b"\r\nsw in base, do: ",
+    "look": b"\r\nsw in look, do: ",
+    "mgmt": b"\r\nsw in base/mgmt, do: ",
     "sign_in": b"\r\nwho is there? ",
     "secret": b"installer\r\nsecret of installer: ",
 }

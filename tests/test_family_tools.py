@@ -70,7 +70,7 @@ def test_the_shipped_phrasebook_has_no_error() -> None:
             "place-dead-end",
             "door_http to base",
         ),
-        ("base/clock> '", "base/log> '", "places-alike", "matches it too"),
+        ("base/clock, do: '", "base/log, do: '", "places-alike", "matches it too"),
         ("  - '^refused: (?P<why>.+)$'", "  - '^refused(: ?)+$'", "", ""),
         ("  - '^refused: (?P<why>.+)$'", "  - '^refused(\\s*\\S*)*$'", "pattern-runs-away", "would not end"),
         (", undo: 'rename {{ before }}', read: name}", "}", "setting-not-read", "hostname is sent"),
@@ -113,8 +113,8 @@ def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:
         "quern loader 1.4\r\n",
         "who is there? ",
         "installer\r\nsecret of installer: ",
-        "\r\n<sw1 : look> ",
-        "take charge\r\n<sw1 : base> ",
+        "\r\nsw1 in look, do: ",
+        "take charge\r\nsw1 in base, do: ",
         "tell\r\n   name ............ sw1\r\n@10:00:00 fan\r\nno such word: x\r\n",
         "what is this\r\n",
         "half a li",
@@ -150,7 +150,7 @@ def test_the_family_commands(tmp_path: Path) -> None:
     found = zinger("family", "check", own, "--json")
     assert found.returncode == 1 and json.loads(found.stdout)[0]["id"] == "place-dead-end"
     cast = tmp_path / "a.cast"
-    cast.write_text('{"version": 2}\n[0.5, "o", "<sw1 : base> "]\n')
+    cast.write_text('{"version": 2}\n[0.5, "o", "sw1 in base, do: "]\n')
     assert "base (hostname sw1)" in zinger("family", "try", "quern-s2", cast).stdout
     cast.write_text('{"version": 2}\nnonsense\n')
     assert f"{cast}:2 is no line" in zinger("family", "try", "quern-s2", cast).stderr

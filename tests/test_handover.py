@@ -26,21 +26,16 @@ from zinger.store.folder import JobFolder
 LONG = "an-extraordinarily-long-place-name-at-the-far-end-of-the-line"
 
 
-def made_up(job: Callable[..., Path], count: int = 7) -> tuple[OpenJob, list[DeviceRecord]]:
+def made_up(
+    job: Callable[..., Path], count: int = 7, evidence: str = "   gateway ... <10.44.8.2>"
+) -> tuple[OpenJob, list[DeviceRecord]]:
     """A job of some devices, one proved, one that differs, with long words in every field."""
     rows = [f"Wheal Junction,kvr-{n},Quern S2,10.44.8.{20 + n},QS2-{n},KVR-{n},{LONG}" for n in range(count)]
     opened = OpenJob(
         JobFolder(job(devices_csv="site,hostname,family,address,serial,label,location\n" + "\n".join(rows)))
     )
     bad = Finding(
-        "kvr-1",
-        "management.gateway",
-        "gateway",
-        Source.RUNNING,
-        "10.44.8.1",
-        "=10.44.8.2",
-        "   gateway ... <10.44.8.2>",
-        Verdict.DIFFERS,
+        "kvr-1", "management.gateway", "gateway", Source.RUNNING, "10.44.8.1", "=10.44.8.2", evidence, Verdict.DIFFERS
     )
     good = Finding(
         "kvr-0", "hostname", "hostname", Source.STARTUP, "kvr-0", "kvr-0", "   name ... kvr-0", Verdict.HOLDS
@@ -134,6 +129,13 @@ def test_papers_are_whole_files_of_open_formats(job: Callable[..., Path]) -> Non
     table = list(csv.DictReader(io.StringIO((opened.folder.handover / "as-built.csv").read_text())))
     assert [row["device"] for row in table] == [f"kvr-{n}" for n in range(7)]
     assert {row["state"] for row in table} == {"not done"}
+
+
+def test_evidence_that_is_longer_than_a_page_goes_on_over_the_next(job: Callable[..., Path]) -> None:
+    from zinger.handover.papers import _proof_sheet
+
+    opened, found = made_up(job, evidence="\n".join(f"   port {n} ... shut" for n in range(900)))
+    assert _proof_sheet(opened.plan.title, found).startswith(b"%PDF")
 
 
 def test_nothing_that_a_device_said_becomes_a_formula(job: Callable[..., Path]) -> None:

@@ -330,6 +330,9 @@ LINES = (
     "1/2           -",
     "",
     "1/3     bare  30",
+    "",
+    "unlit  lit",
+    "3      7",
 )
 
 
@@ -355,6 +358,7 @@ def test_facts_by_section_table_list_and_in_one_writing() -> None:
     assert taken(
         pattern=r"^PORT +KIND", columns={"p": "PORT", "v": "VLAN", "n": "NOTE"}, value="{{ p }} {{ v }} {{ n }}"
     ) == ["1/1 20 a desk", "1/2 -"]
+    assert taken(pattern="^unlit", columns={"value": "lit"}) == ["7"], "a heading is a word, not a part of another"
 
 
 @pytest.mark.parametrize(
@@ -422,14 +426,13 @@ def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() 
     s2, s9 = books["quern-s2"], books["quern-s9"]
     assert set(s2.places) < set(s9.places) and "switch.routes" in s9.steps and "switch.routes" not in s2.steps
     assert len(s9.map.moves) == len(s2.map.moves) + 2 and "port" in s9.readings["everything"].take
-    child = (
-        "family: own\nlike: quern-s2\ntitle: Own\nplaces: {guard: }\nmoves:\n  - {from: base, send: x, to: nowhere}\n"
-    )
+    moves = "moves:\n  - {from: base, send: x, to: nowhere}\n"
+    child = f"family: own\nlike: quern-s2\ntitle: Own\nplaces: {{bindings: }}\n{moves}"
     with pytest.raises(PhrasebookError) as caught:
         load_family(child, "own.yaml")
     told = str(caught.value)
     assert f"own.yaml:6 (moves.{len(s2.map.moves)}.to): no place is called 'nowhere'" in told, told
-    assert "quern-s2.yaml:" in told and "no place is called 'guard'" in told
+    assert "quern-s2.yaml:" in told and "no place is called 'bindings'" in told
     for like, why in (("own", "no other family"), ("nothing", "no other family")):
         with pytest.raises(PhrasebookError, match=why):
             load_family(f"family: own\nlike: {like}\n", "own.yaml")

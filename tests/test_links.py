@@ -124,7 +124,7 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
             return password == "right"
 
     async def shell(process: asyncssh.SSHServerProcess[bytes]) -> None:
-        process.stdout.write(b"<sw : look> ")
+        process.stdout.write(b"sw in look, do: ")
         process.stdout.write(await process.stdin.read(4))
         process.exit(0)
 
@@ -145,7 +145,7 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
     heard = Heard(link)
     link.write(b"tell")
     await asyncio.wait_for(heard.lost, 5)
-    assert heard.data == b"<sw : look> tell"
+    assert heard.data == b"sw in look, do: tell"
     server.close()
 
 
@@ -207,7 +207,7 @@ class FarEnd(threading.Thread):
             if select.select([self.parent], [], [], 0.05)[0]:
                 data = os.read(self.parent, 1024)
                 self.heard += data
-                os.write(self.parent, self._as_heard(b"\r\n<sw : base> " if b"\r" in data else data))
+                os.write(self.parent, self._as_heard(b"\r\nsw in base, do: " if b"\r" in data else data))
         os.close(self.parent)
         os.close(self.child)
 
@@ -247,7 +247,7 @@ async def test_a_serial_line_carries_bytes_both_ways_and_tells_its_end(far_end: 
     link = await LiveDialer().console("sw1", f"serial://{far.path}", "115200 8N1")
     heard = Heard(link)
     link.write(b"tell\r")
-    await until(lambda: b"<sw : base> " in heard.data)
+    await until(lambda: b"sw in base, do: " in heard.data)
     assert far.heard == b"tell\r"
     far.close()
     assert "the port is gone" in await asyncio.wait_for(heard.lost, 5)
@@ -259,7 +259,7 @@ async def test_a_serial_line_carries_bytes_both_ways_and_tells_its_end(far_end: 
 )
 async def test_the_speed_is_found_by_listening(far_end: Callable[..., FarEnd], speed: int, wanted: str) -> None:
     found = await find_settings(far_end(speed).path, patience=0.2)
-    assert found is not None and str(found[0]) == wanted and "<sw : base> " in found[1]
+    assert found is not None and str(found[0]) == wanted and "sw in base, do: " in found[1]
 
 
 async def test_no_port_a_wrong_setting_and_a_silent_one_are_sentences(tmp_path: Path) -> None:
@@ -309,7 +309,7 @@ async def ssh_server(asks: bool = False, **options: Any) -> tuple[asyncssh.SSHAc
     door = type("Door", (_Door,), {"asks": asks})
 
     async def shell(process: Any) -> None:
-        process.stdout.write("<sw : base> ")
+        process.stdout.write("sw in base, do: ")
         await process.stdin.read(1)
 
     options.setdefault("server_host_keys", [asyncssh.generate_private_key("ssh-ed25519")])

@@ -39,7 +39,7 @@ FAULTS: list[dict[str, Any]] = [
     {"do": "fault", "kind": "show", "amount": 300},
     {"do": "type", "text": "tell all\r"},
     {"do": "type", "text": "half a li"},
-    {"do": "type", "text": "descend guard\r"},
+    {"do": "type", "text": "descend bindings\r"},
     {"do": "type", "text": "\x1b[A\x1b[A\r"},
     {"do": "type", "text": "leave\r"},
     {"do": "type", "text": "\x00\x07q "},

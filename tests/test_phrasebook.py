@@ -24,15 +24,15 @@ def test_every_phrase_and_reading_can_be_reached_from_every_prompt(quern: Phrase
 
 
 def test_a_whole_prompt_wins_over_a_half_typed_one(quern: Phrasebook) -> None:
-    found = quern.terminal.recognise("<a : base/doors/ssh> ")
+    found = quern.terminal.recognise("a in base/doors/ssh, do: ")
     assert found and found[0].name == "door_ssh" and found[1]["half_typed"] == ""
-    found = quern.terminal.recognise("<a : base> tel")
+    found = quern.terminal.recognise("a in base, do: tel")
     assert found and found[1]["half_typed"] == "tel"
     assert quern.terminal.recognise("mesh backhaul radio? ") is None
 
 
 FAULTS = [
-    ("(?P<hostname>\\S+) : look", "(?P<hostname>\\S+ : look", "quern-s2.yaml:65 (places.look.prompt)", "is broken"),
+    ("(?P<hostname>\\S+) in look", "(?P<hostname>\\S+ in look", "quern-s2.yaml:64 (places.look.prompt)", "is broken"),
     ("to: mgmt}", "to: mgnt}", "moves", "did you mean mgmt?"),
     ("  management.vlan:", "  management.vlna:", "settings.management.vlna", "did you mean management.vlan?"),
     ("read: gateway}", "read: gatway}", "settings.management.gateway.read", "did you mean gateway?"),

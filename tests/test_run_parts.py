@@ -198,9 +198,9 @@ def keys() -> Keyring:
 SESSION = [
     b"installer",
     b"\r\nsecret of installer: ",
-    b"\r\n<sw : look> ",
+    b"\r\nsw in look, do: ",
     b"take charge",
-    b"\r\nyour secret is unpack-me\r\n<sw : base> ",
+    b"\r\nyour secret is unpack-me\r\nsw in base, do: ",
 ]
 
 
@@ -220,7 +220,7 @@ async def test_secrets_are_said_in_full_and_recorded_masked(quern: Phrasebook, t
 
 async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tmp_path: Path) -> None:
     """What was shown, fed again at its own times, makes a new conversation say the same."""
-    page = b"\r\nidentity\r\n   name ............ sw\r\n<sw : base> "
+    page = b"\r\nidentity\r\n   name ............ sw\r\nsw in base, do: "
     link = Loop([*SESSION, b"tell all", page])
     carried = pump(quern, link, Recording(tmp_path / "a.cast", "sw, console"))
     link.heard(b"who is there? ")

@@ -30,13 +30,13 @@ def keys() -> Keyring:
 
 STARTS = [
     ("signed out", b"\r\nwho is there? ", "installer"),
-    ("deep in a context", b"<old : base/doors/ssh> ", "ascend"),
-    ("looking only", b"<old : look> ", "take charge"),
+    ("deep in a context", b"old in base/doors/ssh, do: ", "ascend"),
+    ("looking only", b"old in look, do: ", "take charge"),
     ("at the pager", b"   name ... x\r\n.. 12 lines below ..", "q"),
-    ("half-typed line", b"<old : base> tell al", "\x18"),
-    ("half-typed in a context", b"<old : base/mgmt> add", "\x18"),
+    ("half-typed line", b"old in base, do: tell al", "\x18"),
+    ("half-typed in a context", b"old in base/mgmt, do: add", "\x18"),
     ("at a question of somebody's", b"restart now, yes or no? ", "no"),
-    ("a prompt that a log line pushed away", b"<old : look> \r\n@09:41:12 port 7: carrier up\r\n", "take charge"),
+    ("a prompt that a log line pushed away", b"old in look, do: \r\n@09:41:12 port 7: carrier up\r\n", "take charge"),
     ("a question pushed away", b"running becomes startup, yes or no? \r\n@09:41:12 fan turns\r\n", "no"),
     ("nothing at all", b"", "\r"),
     ("in the middle of a forced change", b"new secret for installer (12 or more): ", "••••••••\r"),
@@ -68,7 +68,7 @@ def test_a_silent_device_is_nudged_and_then_given_up(quern: Phrasebook) -> None:
 
 
 def test_a_booting_device_is_left_alone(quern: Phrasebook) -> None:
-    player = Player(quern, [b"\r\n<sw : base> "], timing=Timing(boots_in=90))
+    player = Player(quern, [b"\r\nsw in base, do: "], timing=Timing(boots_in=90))
     began = player.now
     ended = player.run(arrive(quern.map, "base", keys()), b"quern loader 1.4\r\n")
     assert ended.error is None and player.sent == ["\r"]
@@ -80,9 +80,9 @@ SIGN_IN = [
     b"\r\nsecret of installer: ",
     b"\r\nthis secret is printed on the label\r\nnew secret for installer (12 or more): ",
     b"\r\nonce more for installer: ",
-    b"\r\nthe new secret counts from now on\r\n<quern-s2 : look> ",
+    b"\r\nthe new secret counts from now on\r\nquern-s2 in look, do: ",
     b"take charge",
-    b"\r\n<quern-s2 : base> ",
+    b"\r\nquern-s2 in base, do: ",
 ]
 SIGNED_IN = ["installer", "\r", "••••••••\r", "••••••••\r", "••••••••\r", "take charge", "\r"]
 
@@ -107,7 +107,7 @@ def test_log_lines_anywhere_never_change_what_is_said(quern: Phrasebook, data: s
     for reply in SIGN_IN:
         at = data.draw(st.integers(0, len(reply)))
         # a burst never splits a line end, and never comes inside a prompt, only before or after it
-        at = len(reply) if reply[at - 1 : at] == b"\r" or b"? " in reply or b": " in reply or b"> " in reply else at
+        at = len(reply) if reply[at - 1 : at] == b"\r" or b"? " in reply or b": " in reply or b"do: " in reply else at
         noisy.append(reply[:at] + burst + reply[at:] if data.draw(st.booleans()) else reply)
     player = Player(quern, noisy)
     ended = player.run(arrive(quern.map, "base", keys()), b"\r\nwho is there? ")
@@ -119,23 +119,23 @@ def test_a_damaged_line_is_never_executed(quern: Phrasebook) -> None:
     """The device is asked to show what it has of the line; what is wrong is rubbed out, and it is shown again."""
     replies = [
         b"tke charge",
-        b"\r\n<sw : look> tke charge",
+        b"\r\nsw in look, do: tke charge",
         b"\b \b" * 9,
         b"ake charge",
-        b"\r\n<sw : look> take charge",
-        b"\r\n<sw : look> take charge",
-        b"\r\n<sw : base> ",
+        b"\r\nsw in look, do: take charge",
+        b"\r\nsw in look, do: take charge",
+        b"\r\nsw in base, do: ",
     ]
     player = Player(quern, replies)
-    ended = player.run(arrive(quern.map, "base", keys()), b"<sw : look> ")
+    ended = player.run(arrive(quern.map, "base", keys()), b"sw in look, do: ")
     assert ended.error is None, (ended, player.sent)
     assert player.sent == ["take charge", "\x12", "\b" * 9, "ake charge", "\x12", "\x12", "\r"]
     assert Mended("take charge", "tke charge") in player.talk.take_events()
 
 
 def test_a_wire_that_always_damages_asks_a_person(quern: Phrasebook) -> None:
-    player = Player(quern, [b"#", b"\r\n<sw : look> #", b"#"] * 40)
-    ended = player.run(arrive(quern.map, "base", keys()), b"<sw : look> ")
+    player = Player(quern, [b"#", b"\r\nsw in look, do: #", b"#"] * 40)
+    ended = player.run(arrive(quern.map, "base", keys()), b"sw in look, do: ")
     assert isinstance(ended.error, Stuck) and "\r" not in player.sent
 
 
@@ -160,9 +160,10 @@ def script_of(quern: Phrasebook) -> Script:
 def test_a_phrase_answers_its_questions_blind(quern: Phrasebook) -> None:
     admin = script_of(quern).steps[0]
     player = Player(
-        quern, [b"add ada as keeper", b"\r\nsecret to give ada: ", b"\r\nthe same again: ", b"\r\n<sw : base/people> "]
+        quern,
+        [b"add ada as keeper", b"\r\nsecret to give ada: ", b"\r\nthe same again: ", b"\r\nsw in base/people, do: "],
     )
-    ended = player.run(send_step(quern, admin, keys()), b"<sw : base/people> ")
+    ended = player.run(send_step(quern, admin, keys()), b"sw in base/people, do: ")
     assert ended.error is None
     assert player.sent == ["add ada as keeper", "\r", "••••••••\r", "••••••••\r"]
 
@@ -170,8 +171,8 @@ def test_a_phrase_answers_its_questions_blind(quern: Phrasebook) -> None:
 @pytest.mark.parametrize(
     ("answer", "error", "words"),
     [
-        (b"\r\nrefused: a name is 1 to 24 of a-z, 0-9 and hyphen\r\n<sw : base> ", RefusedByDevice, "1 to 24"),
-        (b"\r\nno such word: rename\r\n<sw : base> ", RefusedByDevice, "no such word"),
+        (b"\r\nrefused: a name is 1 to 24 of a-z, 0-9 and hyphen\r\nsw in base, do: ", RefusedByDevice, "1 to 24"),
+        (b"\r\nno such word: rename\r\nsw in base, do: ", RefusedByDevice, "no such word"),
         (b"\r\nidle for 10 min; signed out\r\nwho is there? ", Interrupted, "sign in"),
         (b"\r\n\r\nquern loader 1.4\r\n", Interrupted, "restarted"),
         (b"\r\nWould you like telemetry? ", Stuck, "Unknown prompt"),
@@ -183,17 +184,17 @@ def test_what_can_come_instead_of_the_prompt(
 ) -> None:
     phrase = next(p for p in script_of(quern).steps if p.setting == "hostname")
     player = Player(quern, [b"rename sw1", answer])
-    ended = player.run(send_step(quern, phrase, keys()), b"<sw : base> ")
+    ended = player.run(send_step(quern, phrase, keys()), b"sw in base, do: ")
     assert isinstance(ended.error, error) and words in str(ended.error)
 
 
 def test_a_reading_turns_pages_and_leaves_out_noise(quern: Phrasebook) -> None:
     page = (
         b"\r\nidentity\r\n   name ............ sw1\r\n@09:41:12 fan turns\r\n.. 2 lines below ..",
-        b"\r                   \r   serial .......... QS2-1\r\n   mac ............. 02-00\r\n<sw1 : base> ",
+        b"\r                   \r   serial .......... QS2-1\r\n   mac ............. 02-00\r\nsw1 in base, do: ",
     )
     player = Player(quern, [b"tell all", *page] * READ_AGAIN)
-    ended = player.run(take_reading(quern, quern.readings["everything"], keys()), b"<sw1 : base> ")
+    ended = player.run(take_reading(quern, quern.readings["everything"], keys()), b"sw1 in base, do: ")
     assert ended.result() == (
         ("identity", "   name ............ sw1", "   serial .......... QS2-1", "   mac ............. 02-00")
     )
@@ -205,5 +206,5 @@ def test_a_lost_link_interrupts_and_the_errand_can_begin_again(quern: Phrasebook
     running = player.talk.begin(arrive(quern.map, "base", keys()), player.now)
     player.talk.lost(player.now)
     assert isinstance(player.end(running).error, Interrupted)
-    player.replies = iter([b"take charge", b"\r\n<sw : base> "])
-    assert player.run(arrive(quern.map, "base", keys()), b"<sw : look> ").error is None
+    player.replies = iter([b"take charge", b"\r\nsw in base, do: "])
+    assert player.run(arrive(quern.map, "base", keys()), b"sw in look, do: ").error is None

@@ -24,7 +24,7 @@ from zinger.talk.timing import Timing
 
 CHAR = BITS / 9600
 """Seconds a character takes on the wire."""
-PROMPT = "<kvr-wj-sw1 : base> "
+PROMPT = "kvr-wj-sw1 in base, do: "
 LINES = [f"let port {n} carry vlan {n % 60 + 2}" + " and a note" * (n % 4) for n in range(300)]
 
 
@@ -154,7 +154,7 @@ def test_whatever_is_lost_in_either_direction_a_line_is_carried_out_whole_or_not
 def test_a_line_that_wraps_in_the_devices_own_way_is_still_compared(quern: Phrasebook) -> None:
     """A blank and a return behind a full row go on in the next one; any other return goes to the row's beginning."""
     buffer = LineBuffer(wraps=20)
-    buffer.feed(b"<sw : base> tell all \r the ports and the b \rundles")
-    assert buffer.tail == "<sw : base> tell all the ports and the bundles"
+    buffer.feed(b"sw in base, do: tell all \r the ports and the b \rundles")
+    assert buffer.tail == "sw in base, do: tell all the ports and the bundles"
     buffer.feed(b"\n12 of 100\r34")
     assert buffer.tail == "34 of 100"

@@ -46,7 +46,7 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     time.sleep(0.3)  # a key that arrives behind a paste would stop it
     subprocess.run([*term.tmux, "set-buffer", "tell names\ntell clock\ndescend vlans\nascend\n"], check=True)
     subprocess.run([*term.tmux, "paste-buffer", "-p"], check=True)
-    term.until("Europe/Vienna", "base/vlans>")
+    term.until("Europe/Vienna", "in base/vlans, do:")
     term.keys("F3", "F2")
     term.until("base", "scroll")
     term.gone("YOU HAVE THE WIRE")
@@ -65,14 +65,14 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     term.keys("+", "+", "+", "+", "+")
     term.until("×32")
     term.keys("n", "n", "n")
-    term.until("‖", "<kvr-wj-sw1 : base")
+    term.until("‖", "kvr-wj-sw1 in base")
     term.keys("q")
 
 
 async def test_a_paste_waits_for_each_answer_and_a_key_stops_it(quern: Phrasebook) -> None:
-    link = Loop([b"one", b"\r\n<sw : base> ", b"two", b"\r\n<sw : base> ", b"three"])
+    link = Loop([b"one", b"\r\nsw in base, do: ", b"two", b"\r\nsw in base, do: ", b"three"])
     carried = pump(quern, link, None)
-    link.heard(b"<sw : base> ")
+    link.heard(b"sw in base, do: ")
     carried.take()
     paste = Paste(carried, "one\r\ntwo\nthree")
     await asyncio.wait_for(paste.go(), 5)
@@ -132,7 +132,7 @@ kvr-wj-sw11,wj,quern-s2,10.44.8.12,QS2-04110,02-4b-56-10-33-02
         ("box QS2-0411 up", ["kvr-wj-sw1 serial QS2-0411"]),
         ("mac 024b.5610.3302", ["kvr-wj-sw11 MAC 02-4b-56-10-33-02"]),
         ("02:4B:56:10:33:01", ["kvr-wj-sw1 MAC 02-4b-56-10-33-01"]),
-        ("<kvr-wj-sw11 : look> ", ["kvr-wj-sw11 hostname"]),
+        ("kvr-wj-sw11 in look, do: ", ["kvr-wj-sw11 hostname"]),
         ("nothing of ours 02-4b-56-10-33-0", []),
     ],
 )

@@ -39,7 +39,7 @@ class Bench:
         before, _, self.shown = self.shown.partition(text)
         return before
 
-    async def type(self, *lines: str, until: str = "> ") -> str:
+    async def type(self, *lines: str, until: str = ", do: ") -> str:
         answer = ""
         for line in lines:
             self.tty.feed(line.encode() + b"\r")
@@ -48,7 +48,7 @@ class Bench:
 
     async def boot(self) -> None:
         self.switch.power(True)
-        await self.until("ready; Return wakes this console")
+        await self.until("loaded; this console is at rest")
         self.tty.feed(b"\r")
         await self.until("who is there? ")
 
@@ -64,7 +64,7 @@ class Bench:
         for _ in range(2):
             await self.until(": ")
             self.tty.feed(f"{NEW}\r".encode())
-        await self.until("look> ")
+        await self.until("in look, do: ")
         await self.type("take charge")
 
 
@@ -105,7 +105,7 @@ async def test_first_sign_in_forces_a_new_secret_by_rules(bench: Bench) -> None:
     bench.tty.feed(f"{NEW}\r".encode())
     await bench.until("once more for installer: ")
     bench.tty.feed(f"{NEW}\r".encode())
-    await bench.until("<quern-s2 : look> ")
+    await bench.until("quern-s2 in look, do: ")
 
 
 async def test_three_wrong_tries_make_the_line_rest(bench: Bench) -> None:
@@ -128,7 +128,7 @@ async def test_running_is_lost_and_startup_stays_when_the_power_is_cut(bench: Be
     bench.switch.power(False)
     await bench.boot()
     await bench.sign_in("installer", NEW)
-    await bench.until("<before-keep : look> ")
+    await bench.until("before-keep in look, do: ")
 
 
 async def test_levels_contexts_and_refusals(bench: Bench) -> None:
@@ -136,19 +136,19 @@ async def test_levels_contexts_and_refusals(bench: Bench) -> None:
     assert "no such word: frobnicate" in await bench.type("frobnicate")
     assert "refused: from here one descends to" in await bench.type("descend nowhere")
     bench.tty.feed(b"descend doors\rdescend ssh\r")
-    await bench.until("base/doors/ssh> ")
+    await bench.until("base/doors/ssh, do: ")
     await bench.type("ascend", "ascend", "descend people")
     bench.tty.feed(b"add watch as watcher\r")
     await bench.until("secret to give watch: ")
     bench.tty.feed(b"\x18")
-    assert "left as it was" in await bench.until("people> ")
+    assert "left as it was" in await bench.until("people, do: ")
     await bench.type("add watch as watcher", until="secret to give watch: ")
     await bench.type("watchers-secret-1", until="the same again: ")
     await bench.type("watchers-secret-1", "ascend", "step back")
     bench.tty.feed(b"leave\r")
     await bench.until("who is there? ")
     await bench.sign_in("watch", "watchers-secret-1")
-    await bench.until("look> ")
+    await bench.until("in look, do: ")
     assert "a watcher may not take charge" in await bench.type("take charge")
 
 
@@ -161,7 +161,7 @@ async def test_the_pager_counts_and_can_be_left(bench: Bench) -> None:
     bench.tty.feed(b"\r")
     await bench.until(f".. {left - 1} lines below ..")
     bench.tty.feed(b"q")
-    assert "http" not in await bench.until("base> ")
+    assert "http" not in await bench.until("in base, do: ")
 
 
 async def test_a_burst_pushes_the_prompt_away_and_does_not_redraw(bench: Bench) -> None:
@@ -236,9 +236,9 @@ async def test_doors_open_and_shut_for_real(bench: Bench) -> None:
             config=None,
         ) as ssh:
             process = await ssh.create_process(term_type="vt100")
-            return await process.stdout.readuntil("> ")
+            return await process.stdout.readuntil("do: ")
 
-    assert await sign_in(NEW) == "<quern-s2 : look> "
+    assert await sign_in(NEW) == "quern-s2 in look, do: "
     with pytest.raises(asyncssh.PermissionDenied):
         await sign_in("unpack-me")
 

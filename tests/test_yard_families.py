@@ -53,7 +53,7 @@ class Bench:
 
     async def boot(self) -> None:
         self.box.power(True)
-        await self.until("eturn")
+        await self.until("at rest")
         self.tty.feed(b"\r")
 
 
@@ -193,13 +193,12 @@ async def test_the_manager_asks_for_more_than_it_makes(bench: Bench) -> None:
 async def test_the_controller_shows_a_summary_and_a_no_begins_again(bench: Bench) -> None:
     await bench.boot()
     answers = {
-        "country": "AT",
-        "name of this": "wc1",
-        "name of the master": "ada",
-        "word of the master": WORD,
-        "management address": "10.44.8.5",
-        "gateway": "10.44.8.1",
-        ") wireless network <": "staff",
+        "country of its": "AT",
+        "what it is called": "wc1",
+        "account that may": "ada",
+        "password of the master": WORD,
+        "as A/N via": "10.44.8.5/24 via 10.44.8.1",
+        " · wireless network": "staff",
         "take all this": "no",
     }
     for _ in range(2):
@@ -209,13 +208,15 @@ async def test_the_controller_shows_a_summary_and_a_no_begins_again(bench: Bench
         bench.tty.feed(f"{answers['take all this']}\r".encode())
         answers["take all this"] = "yes"
     await bench.until("stored; restarting")
-    await bench.until("Return begins")
+    await bench.until("ready for the first day")
     assert bench.box.running.values["country"] == "AT" and bench.box.running.values["mesh"] == "yes"
     bench.tty.feed(b"\r")
-    await bench.ask("who calls? ", "ada", "with what word? ", WORD, "<<wc1>> ", "amend idle 999", "<<wc1>> ", "report")
+    await bench.ask(
+        "account? ", "ada", "its password? ", WORD, "wc1 listens: ", "amend idle 999", "wc1 listens: ", "report"
+    )
     await bench.until("lines below ..")
     bench.tty.feed(b" ")
-    assert "staff                     open    0     staff" in await bench.until("<<wc1>> ")
+    assert "staff                     open    0     staff" in await bench.until("wc1 listens: ")
 
 
 async def _question(bench: Bench) -> str:

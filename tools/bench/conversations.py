@@ -34,7 +34,7 @@ class Echo(asyncio.Protocol):
         self.transport = transport
 
     def data_received(self, data: bytes) -> None:
-        self.transport.write(data.replace(b"\r", b"\r\n<sw : base> "))  # type: ignore[attr-defined]
+        self.transport.write(data.replace(b"\r", b"\r\nsw in base, do: "))  # type: ignore[attr-defined]
 
 
 async def _pair() -> tuple[socket.socket, asyncio.BaseTransport]:
@@ -56,7 +56,7 @@ async def bare(wait_for_echo: bool = False) -> float:
             writer.write(b"tell mgmt")
             await reader.readexactly(9)
         writer.write(b"\r" if wait_for_echo else b"tell mgmt\r")
-        await reader.readuntil(b"<sw : base> ")
+        await reader.readuntil(b"sw in base, do: ")
     speed = TRIPS / (time.perf_counter() - began)
     writer.close()
     far.close()
@@ -80,7 +80,7 @@ async def carried(echo_check: bool, recording: bool) -> float:
     await asyncio.get_running_loop().create_connection(lambda: link, sock=near)
     with tempfile.TemporaryDirectory() as folder:
         pump.join(link, Recording(Path(folder) / "bench.cast", "bench") if recording else None)
-        far.write(b"<sw : base> ")  # type: ignore[attr-defined]
+        far.write(b"sw in base, do: ")  # type: ignore[attr-defined]
         await pump.do(look(5.0))
         began = time.perf_counter()
         await pump.do(lines(TRIPS))
@@ -120,7 +120,7 @@ class Thinking(asyncio.Protocol):
         if echo:
             self.transport.write(echo)  # type: ignore[attr-defined]
         if enter:
-            answer = b"\r\n   name ............ sw1\r\n<sw : base> "
+            answer = b"\r\n   name ............ sw1\r\nsw in base, do: "
             asyncio.get_running_loop().call_later(self.thinks, self.transport.write, answer)  # type: ignore[attr-defined]
 
 
@@ -135,7 +135,7 @@ async def _converse(book: Phrasebook, folder: Path, number: int) -> tuple[float,
     link = TcpLink("bench")
     await asyncio.get_running_loop().create_connection(lambda: link, sock=near)
     pump.join(link, Recording(folder / f"{number}.cast", "bench"))
-    link.heard(b"<sw : base> ")
+    link.heard(b"sw in base, do: ")
     began = time.perf_counter()
     await pump.do(lines(SENT))
     return time.perf_counter() - began, pump

@@ -145,7 +145,7 @@ def new(
     if where.exists():
         raise JobFolderError(f"{where} is there already; give another name, or --file")
     given = (
-        _fact(prompt, "the prompt, with HOSTNAME where the name is", "<HOSTNAME : base> "),
+        _fact(prompt, "the prompt, with HOSTNAME where the name is", "HOSTNAME in base, do: "),
         _fact(login, "the question for the name at sign-in", "name: "),
         _fact(password, "the question for the password at sign-in", "password: "),
     )

@@ -223,6 +223,7 @@ def _table(rows: list[list[Flowable]], widths: tuple[float, ...]) -> Table:
         rows,
         colWidths=widths,
         repeatRows=1 if len(widths) > 2 else 0,
+        splitInRow=1,  # evidence can be longer than a page
         style=[
             ("VALIGN", (0, 0), (-1, -1), "TOP"),
             ("LINEBELOW", (0, 0), (-1, -1), 0.3, HAIR),

@@ -71,7 +71,7 @@ class _Columns:
 
     @classmethod
     def of(cls, heading: str, columns: Mapping[str, str]) -> _Columns | None:
-        starts = {name: heading.find(word) for name, word in columns.items()}
+        starts = {name: _start_of(word, heading) for name, word in columns.items()}
         if min(starts.values()) < 0:
             return None
         every = sorted(m.start() for m in re.finditer(r"(?<!\S)\S+(?: \S+)*", heading)) + sorted(starts.values())
@@ -79,6 +79,12 @@ class _Columns:
 
     def cells(self, row: str) -> dict[str, str]:
         return {name: row[begin:end].strip() for name, (begin, end) in self.at.items()}
+
+
+def _start_of(word: str, heading: str) -> int:
+    """Where a heading begins: as a word by itself, else as a part of one (`tagged` is not meant by `untagged`)."""
+    whole = re.search(rf"(?<!\S){re.escape(word)}(?!\S)", heading)
+    return whole.start() if whole else heading.find(word)
 
 
 def _table(wanted: Take, lines: Sequence[str]) -> Iterator[Fact]:

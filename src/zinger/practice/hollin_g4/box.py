@@ -110,7 +110,7 @@ class Firewall(SheetBox):
         (160, "state table made, 200000 entries"),
         (60, "interfaces 1-8 counted"),
         (36, "what was in force is in force again"),
-        (4, "desk open; press Return"),
+        (4, "desk open and at rest"),
     )
     labelled = True
     CHATTER = ("state table at {n} percent", "interface {n} has carrier", "a probe was turned away")

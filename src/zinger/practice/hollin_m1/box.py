@@ -28,7 +28,7 @@ class Manager(SheetBox):
         (120, "disk 0 sound, disk 1 sound"),
         (380, "database made"),
         (56, "desk services start"),
-        (4, "manager up; press Return"),
+        (4, "manager up and at rest"),
     )
     labelled = True
     OPEN = "y"

@@ -50,12 +50,7 @@ MENU = (
 class Gateway(SheetBox):
     """One simulated voice border gateway."""
 
-    BOOT = (
-        (30, "marrable v6"),
-        (80, "voice engine, 4 ports"),
-        (80, "tables read"),
-        (20, "console in a moment; Return"),
-    )
+    BOOT = ((30, "marrable v6"), (80, "voice engine, 4 ports"), (80, "tables read"), (20, "console at rest"))
     labelled = True
     CHATTER = ()
 

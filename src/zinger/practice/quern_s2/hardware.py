@@ -22,7 +22,7 @@ class Hardware(Box):
         (12, "fans turn, 31 C"),
         (8, "startup state read"),
         (8, "ports forward"),
-        (2, "ready; Return wakes this console"),
+        (2, "loaded; this console is at rest"),
     )
     CHATTER: ClassVar[tuple[str, ...]] = (
         "port {n}: carrier up, 1000 full",

@@ -38,16 +38,16 @@ class Shell(Switching):
             "names",
             "clock",
             "log",
-            "watch",
+            "snmp",
             "doors",
             "vlans",
             "ports",
             "bundles",
             "voice",
-            "tree",
-            "guard",
+            "spanning-tree",
+            "bindings",
         ),
-        "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "offers", "lldp"),
+        "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "dhcp-load", "lldp"),
     }
 
     def __init__(self, switch: Hardware, tty: Tty, where: str) -> None:
@@ -88,7 +88,7 @@ class Shell(Switching):
 
     def prompt(self) -> str:
         """The prompt names the switch and the context."""
-        return f"<{self.switch.running.name} : {self.context}> "
+        return f"{self.switch.running.name} in {self.context}, do: "
 
     async def carry_out(self, line: str) -> None:
         """Find the word in this context and do it."""
@@ -123,8 +123,8 @@ class Shell(Switching):
                 "step": self.do_step,
                 "rename": self.do_rename,
                 "greet": self.do_greet,
-                "stand": self.do_stand,
-                "call": self.do_call,
+                "location": self.do_location,
+                "contact": self.do_contact,
                 "keep": self.do_keep,
                 "restart": self.do_restart,
             },
@@ -139,29 +139,28 @@ class Shell(Switching):
             "base/clock": {
                 "source": self.do_source,
                 "zone": self.do_zone,
-                "favour": self.do_favour,
-                "beat": self.do_beat,
+                "prefer": self.do_prefer,
+                "poll": self.do_poll,
             },
-            "base/log": {"receiver": self.do_receiver, "worst": self.do_worst, "local-log": self.do_local_log},
-            "base/watch": {"reader": self.do_reader, "unread": self.do_unread},
+            "base/log": {"receiver": self.do_receiver, "severity": self.do_severity, "local-log": self.do_local_log},
+            "base/snmp": {"user": self.do_user, "remove": self.do_remove},
             "base/doors": {"idle": self.do_idle},
             "base/vlans": {
                 "make": self.do_make,
                 "unmake": self.do_unmake,
-                "home": self.do_home,
-                "hearken": self.do_hearken,
+                "default-vlan": self.do_default_vlan,
+                "igmp-snooping": self.do_igmp_snooping,
             },
             "base/ports": {
-                "bare": self.do_bare,
-                "mixed": self.do_mixed,
-                "loose": self.do_loose,
-                "rest": self.do_rest,
+                "carries": self.do_carries,
+                "mixes": self.do_mixes,
+                "off": self.do_off,
                 "note": self.do_note,
             },
             "base/bundles": {"bind": self.do_bind, "unbind": self.do_unbind},
             "base/voice": {"carry": self.do_carry},
-            "base/tree": {"walk": self.do_walk, "rank": self.do_rank},
-            "base/guard": {"pin": self.do_pin, "unpin": self.do_unpin},
+            "base/spanning-tree": {"run": self.do_run, "bridge-priority": self.do_bridge_priority},
+            "base/bindings": {"allow": self.do_allow, "disallow": self.do_disallow},
         }
 
     async def do_words(self, rest: list[str]) -> None:
@@ -218,10 +217,10 @@ class Shell(Switching):
         text = one(rest, "one text in quotes")
         self.switch.running.greeting = "" if text == "none" else text
 
-    async def do_stand(self, rest: list[str]) -> None:
-        self.switch.running.place = _text(rest)
+    async def do_location(self, rest: list[str]) -> None:
+        self.switch.running.location = _text(rest)
 
-    async def do_call(self, rest: list[str]) -> None:
+    async def do_contact(self, rest: list[str]) -> None:
         self.switch.running.contact = _text(rest)
 
     async def do_add(self, rest: list[str]) -> None:
@@ -244,15 +243,15 @@ class Shell(Switching):
                 return first
             self.tty.show("refused: the two differ\n")
 
-    async def do_reader(self, rest: list[str]) -> None:
+    async def do_user(self, rest: list[str]) -> None:
         if len(rest) != 5 or rest[1::2] != ["auth", "privacy"]:
-            raise Refused("say reader NAME auth HASH privacy CIPHER")
+            raise Refused("say user NAME auth HASH privacy CIPHER")
         await self._choose_secret(rest[0])
-        self.switch.running.readers[rest[0]] = f"{rest[2]} {rest[4]}"
+        self.switch.running.snmp_users[rest[0]] = f"{rest[2]} {rest[4]}"
 
-    async def do_unread(self, rest: list[str]) -> None:
-        if self.switch.running.readers.pop(one(rest, "a name"), None) is None:
-            raise Refused(f"no reader is called {rest[0]}")
+    async def do_remove(self, rest: list[str]) -> None:
+        if self.switch.running.snmp_users.pop(one(rest, "a name"), None) is None:
+            raise Refused(f"no user is called {rest[0]}")
 
     async def do_stations(self, rest: list[str]) -> None:
         if rest == ["any"]:
@@ -323,17 +322,17 @@ class Shell(Switching):
     async def do_source(self, rest: list[str]) -> None:
         self.switch.running.source = addresses(rest, 4)
 
-    async def do_favour(self, rest: list[str]) -> None:
+    async def do_prefer(self, rest: list[str]) -> None:
         word = one(rest, "a source")
         if word != "none" and word not in self.switch.running.source:
             raise Refused(f"{word} is no source")
-        self.switch.running.favour = "" if word == "none" else word
+        self.switch.running.prefer = "" if word == "none" else word
 
-    async def do_beat(self, rest: list[str]) -> None:
+    async def do_poll(self, rest: list[str]) -> None:
         word = one(rest, "seconds")
         if word != "usual" and not (word.isdigit() and 16 <= int(word) <= 131072):
-            raise Refused("a beat is 16 to 131072 s, or usual")
-        self.switch.running.beat = 0 if word == "usual" else int(word)
+            raise Refused("a poll is 16 to 131072 s, or usual")
+        self.switch.running.poll = 0 if word == "usual" else int(word)
 
     async def do_zone(self, rest: list[str]) -> None:
         zone = one(rest, "a zone")
@@ -352,8 +351,8 @@ class Shell(Switching):
             raise Refused(f"a severity is one of {', '.join(SEVERITIES)}, or all, or none")
         return word
 
-    async def do_worst(self, rest: list[str]) -> None:
-        self.switch.running.worst = self._severity(rest)
+    async def do_severity(self, rest: list[str]) -> None:
+        self.switch.running.severity = self._severity(rest)
 
     async def do_local_log(self, rest: list[str]) -> None:
         if len(rest) != 2 or rest[1] not in ("kept", "lost"):

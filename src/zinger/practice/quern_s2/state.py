@@ -13,7 +13,7 @@ FACTORY_NAME = "quern-s2"
 FALLBACK = "198.51.100.7/24"
 LABEL_USER, LABEL_SECRET = "installer", "unpack-me"
 NONE = "(none)"
-HOME = 1
+DEFAULT = 1
 
 
 def _factory_people() -> dict[str, Person]:
@@ -28,19 +28,19 @@ def _factory_doors() -> dict[str, bool]:
         "https": False,
         "tftp": True,
         "usb": True,
-        "offers": True,
+        "dhcp-load": True,
         "lldp": True,
     }
 
 
 @dataclass
 class Port:
-    """One port: `bare` carries one VLAN unmarked, `mixed` marked ones and its own, `loose` any mix, `rest` none."""
+    """One port: of kind `single` it carries one VLAN untagged, `trunk` tagged ones, `mixed` any, `off` none."""
 
-    kind: str = "bare"
-    bare: int = HOME
-    marked: list[int] = field(default_factory=list)
-    barred: list[int] = field(default_factory=list)
+    kind: str = "single"
+    untagged: int = DEFAULT
+    tagged: list[int] = field(default_factory=list)
+    forbidden: list[int] = field(default_factory=list)
     note: str = ""
 
 
@@ -50,7 +50,7 @@ class State:
 
     name: str = FACTORY_NAME
     greeting: str = ""
-    place: str = ""
+    location: str = ""
     contact: str = ""
     people: dict[str, Person] = field(default_factory=_factory_people)
     vlan: int = 1
@@ -60,24 +60,24 @@ class State:
     resolver: list[str] = field(default_factory=list)
     suffix: str = ""
     source: list[str] = field(default_factory=list)
-    favour: str = ""
-    beat: int = 0
+    prefer: str = ""
+    poll: int = 0
     zone: str = "UTC"
     idle: int = 15
     doors: dict[str, bool] = field(default_factory=_factory_doors)
     receiver: list[str] = field(default_factory=list)
-    worst: str = "all"
+    severity: str = "all"
     local_log: str = "all lost"
-    readers: dict[str, str] = field(default_factory=dict)
-    vlans: dict[int, str] = field(default_factory=lambda: {HOME: "home"})
-    home_closed: bool = False
-    hearken: bool = False
+    snmp_users: dict[str, str] = field(default_factory=dict)
+    vlans: dict[int, str] = field(default_factory=lambda: {DEFAULT: "default"})
+    default_closed: bool = False
+    igmp_snooping: bool = False
     ports: dict[str, Port] = field(default_factory=dict)
     bundles: dict[str, str] = field(default_factory=dict)
     voice: str = ""
-    tree: bool = True
-    rank: int = 32768
-    pins: dict[str, str] = field(default_factory=dict)
+    spanning_tree: bool = True
+    bridge_priority: int = 32768
+    allowed: dict[str, str] = field(default_factory=dict)
 
     def dump(self) -> dict[str, Any]:
         """As JSON-able data."""
@@ -115,25 +115,25 @@ class State:
             ],
             "names": [*_many("resolver", self.resolver), ("suffix", self.suffix or NONE)],
             "clock": [*_many("source", [self._source(host) for host in self.source]), ("zone", self.zone)],
-            "log": [*_many("receiver", self.receiver), ("worst", self.worst), ("local-log", self.local_log)],
-            "watch": _many("reader", [f"{name} {how}" for name, how in self.readers.items()]),
+            "log": [*_many("receiver", self.receiver), ("severity", self.severity), ("local-log", self.local_log)],
+            "snmp": _many("user", [f"{name} {how}" for name, how in self.snmp_users.items()]),
             "doors": [
                 ("idle", f"{self.idle} min"),
                 *((door, "open" if is_open else "shut") for door, is_open in self.doors.items()),
             ],
             "vlans": [
                 *(("vlan", f"{number} {name}") for number, name in sorted(self.vlans.items())),
-                ("home", "closed" if self.home_closed else "open"),
-                ("hearken", _on(self.hearken)),
+                ("default-vlan", "closed" if self.default_closed else "open"),
+                ("igmp-snooping", _on(self.igmp_snooping)),
             ],
             "bundles": _many("bundle", [f"{name} {what}" for name, what in self.bundles.items()]),
             "voice": [("carry", self.voice or NONE)],
-            "tree": [("walk", _on(self.tree)), ("rank", str(self.rank))],
-            "guard": _many("pin", [f"{port} {what}" for port, what in self.pins.items()]),
+            "spanning-tree": [("run", _on(self.spanning_tree)), ("bridge-priority", str(self.bridge_priority))],
+            "bindings": _many("allow", [f"{port} {what}" for port, what in self.allowed.items()]),
         }
 
     def _source(self, host: str) -> str:
-        return host + (" first" if host == self.favour else "") + (f" every {self.beat} s" if self.beat else "")
+        return host + (" first" if host == self.prefer else "") + (f" every {self.poll} s" if self.poll else "")
 
 
 def tell(
@@ -149,7 +149,7 @@ def tell(
         ("name", state.name),
         *identity,
         ("greeting", state.greeting or NONE),
-        ("place", state.place or NONE),
+        ("location", state.location or NONE),
         ("contact", state.contact or NONE),
     ]
     lines: list[str] = []
@@ -163,12 +163,12 @@ def tell(
 
 
 def _port_table(state: State, ports: Iterable[str]) -> list[str]:
-    lines = [f"   {'port':<8}{'kind':<8}{'bare':<6}{'marked':<16}{'barred':<10}note"]
+    lines = [f"   {'port':<8}{'kind':<8}{'untagged':<10}{'tagged':<16}{'forbidden':<11}note"]
     for name in ports:
         port = state.port(name)
-        marked, barred = (",".join(map(str, v)) or "-" for v in (port.marked, port.barred))
-        bare = str(port.bare) if port.bare else "-"
-        lines.append(f"   {name:<8}{port.kind:<8}{bare:<6}{marked:<16}{barred:<10}{port.note}".rstrip())
+        tagged, forbidden = (",".join(map(str, v)) or "-" for v in (port.tagged, port.forbidden))
+        untagged = str(port.untagged) if port.untagged else "-"
+        lines.append(f"   {name:<8}{port.kind:<8}{untagged:<10}{tagged:<16}{forbidden:<11}{port.note}".rstrip())
     return lines
 
 

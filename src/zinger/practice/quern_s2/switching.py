@@ -1,4 +1,4 @@
-"""What a Quern S2 does as a switch: VLANs, ports, bundles, voice, tree and guard. The words of those contexts."""
+"""What a Quern S2 does as a switch: the words of its VLANs, ports, bundles, voice, spanning tree and bindings."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import re
 
 from zinger.practice.core.words import Refused, address_of, one
 from zinger.practice.quern_s2.hardware import Hardware
-from zinger.practice.quern_s2.state import HOME, Port, State
+from zinger.practice.quern_s2.state import DEFAULT, Port, State
 
 
 class Switching:
@@ -52,15 +52,15 @@ class Switching:
 
     async def do_unmake(self, rest: list[str]) -> None:
         number = self._vlan(one(rest, "a number"))
-        if number == HOME or number == self.running.vlan:
+        if number == DEFAULT or number == self.running.vlan:
             raise Refused(f"VLAN {number} is needed")
         del self.running.vlans[number]
 
-    async def do_home(self, rest: list[str]) -> None:
-        self.running.home_closed = _either(rest, "closed", "open")
+    async def do_default_vlan(self, rest: list[str]) -> None:
+        self.running.default_closed = _either(rest, "closed", "open")
 
-    async def do_hearken(self, rest: list[str]) -> None:
-        self.running.hearken = _either(rest, "on", "off")
+    async def do_igmp_snooping(self, rest: list[str]) -> None:
+        self.running.igmp_snooping = _either(rest, "on", "off")
 
     # -- ports -------------------------------------------------------------------------------------
     def _change(self, **changes: object) -> None:
@@ -69,30 +69,39 @@ class Switching:
             for key, value in changes.items():
                 setattr(port, key, value)
 
-    async def do_bare(self, rest: list[str]) -> None:
-        self._change(kind="bare", bare=self._vlan(one(rest, "a VLAN")), marked=[], barred=[])
-
-    async def do_mixed(self, rest: list[str]) -> None:
-        """mixed 20,30 own 44: marked VLANs, and the one that is unmarked."""
-        if len(rest) not in (1, 3) or (len(rest) == 3 and rest[1] != "own"):
-            raise Refused("say mixed VLANS, or mixed VLANS own VLAN")
-        own = self._vlan(rest[2]) if len(rest) == 3 else 0
-        self._change(kind="mixed", bare=own, marked=[v for v in self._vlans(rest[0]) if v != own], barred=[])
-
-    async def do_loose(self, rest: list[str]) -> None:
-        """loose [marked VLANS] [bare VLAN] [barred VLANS]."""
-        words = dict(zip(rest[::2], rest[1::2], strict=False))
-        if len(rest) % 2 or set(words) - {"marked", "bare", "barred"}:
-            raise Refused("say loose, with marked VLANS, bare VLAN, barred VLANS")
+    async def do_carries(self, rest: list[str]) -> None:
+        """carries untagged 44; carries tagged 20,30; carries tagged 20,30 and untagged 44."""
+        parts = self._parts("carries", [word for word in rest if word != "and"], ("untagged", "tagged"))
+        if not parts:
+            raise Refused("say carries untagged VLAN, or carries tagged VLANS, or both with and between them")
         self._change(
-            kind="loose",
-            bare=self._vlan(words["bare"]) if "bare" in words else 0,
-            marked=self._vlans(words["marked"]) if "marked" in words else [],
-            barred=self._vlans(words["barred"]) if "barred" in words else [],
+            kind="trunk" if "tagged" in parts else "single",
+            untagged=next(iter(parts.get("untagged", [])), 0),
+            tagged=[v for v in parts.get("tagged", []) if v not in parts.get("untagged", [])],
+            forbidden=[],
         )
 
-    async def do_rest(self, rest: list[str]) -> None:
-        self._change(kind="rest", bare=0, marked=[], barred=[])
+    async def do_mixes(self, rest: list[str]) -> None:
+        """mixes, with any of: untagged 10, tagged 20,30, forbidden 40."""
+        parts = self._parts("mixes", rest, ("untagged", "tagged", "forbidden"))
+        self._change(
+            kind="mixed",
+            untagged=next(iter(parts.get("untagged", [])), 0),
+            tagged=parts.get("tagged", []),
+            forbidden=parts.get("forbidden", []),
+        )
+
+    def _parts(self, word: str, rest: list[str], known: tuple[str, ...]) -> dict[str, list[int]]:
+        names = rest[::2]
+        if len(rest) % 2 or set(names) - set(known) or len(set(names)) < len(names):
+            raise Refused(f"say {word} with {', '.join(f'{name} VLANS' for name in known)}")
+        parts = {name: self._vlans(vlans) for name, vlans in zip(names, rest[1::2], strict=True)}
+        if len(parts.get("untagged", [])) > 1:
+            raise Refused("one VLAN is untagged at most")
+        return parts
+
+    async def do_off(self, rest: list[str]) -> None:
+        self._change(kind="off", untagged=0, tagged=[], forbidden=[])
 
     async def do_note(self, rest: list[str]) -> None:
         text = one(rest, "one text in quotes")
@@ -100,7 +109,7 @@ class Switching:
             raise Refused("a note has 32 characters at most")
         self._change(note="" if text == "none" else text)
 
-    # -- bundles, voice, tree, guard ---------------------------------------------------------------
+    # -- bundles, voice, spanning tree, bindings ---------------------------------------------------------------
     async def do_bind(self, rest: list[str]) -> None:
         if len(rest) != 3 or rest[2] not in ("talking", "listening", "fixed"):
             raise Refused("say bind NAME PORTS talking, or listening, or fixed")
@@ -128,29 +137,29 @@ class Switching:
             raise Refused("cos is 0 to 7, dscp 0 to 63")
         self.running.voice = f"{self._vlan(rest[0])} {' '.join(rest[1:])}"
 
-    async def do_walk(self, rest: list[str]) -> None:
-        self.running.tree = _either(rest, "on", "off")
+    async def do_run(self, rest: list[str]) -> None:
+        self.running.spanning_tree = _either(rest, "on", "off")
 
-    async def do_rank(self, rest: list[str]) -> None:
+    async def do_bridge_priority(self, rest: list[str]) -> None:
         word = one(rest, "a number")
         if not word.isdigit() or int(word) % 4096 or int(word) > 61440:
-            raise Refused("a rank is 0 to 61440 in steps of 4096")
-        self.running.rank = int(word)
+            raise Refused("a bridge priority is 0 to 61440 in steps of 4096")
+        self.running.bridge_priority = int(word)
 
-    async def do_pin(self, rest: list[str]) -> None:
+    async def do_allow(self, rest: list[str]) -> None:
         if len(rest) < 2 or not re.fullmatch(r"(?:[0-9a-f]{2}-){5}[0-9a-f]{2}", rest[1]):
-            raise Refused("say pin PORT MAC, with an address and vlan N behind if wanted")
+            raise Refused("say allow PORT MAC, with an address and vlan N behind if wanted")
         (port,) = self.choose(rest[0])[:1]
         words = rest[2:]
         if words and words[0] != "vlan":
             address_of(words[0])
         if "vlan" in words:
             self._vlan(words[-1])
-        self.running.pins[port] = " ".join(rest[1:])
+        self.running.allowed[port] = " ".join(rest[1:])
 
-    async def do_unpin(self, rest: list[str]) -> None:
-        if self.running.pins.pop(one(rest, "a port"), None) is None:
-            raise Refused(f"nothing is pinned to {rest[0]}")
+    async def do_disallow(self, rest: list[str]) -> None:
+        if self.running.allowed.pop(one(rest, "a port"), None) is None:
+            raise Refused(f"nothing is bound to {rest[0]}")
 
 
 def _either(rest: list[str], yes: str, no: str) -> bool:

@@ -18,17 +18,17 @@ class ChassisState(State):
     """What the S9 holds besides."""
 
     name: str = "quern-s9"
-    way: str = "vlan"
-    roads: dict[str, str] = field(default_factory=dict)
-    owned: dict[str, str] = field(default_factory=dict)
+    reached: str = "vlan"
+    routes: dict[str, str] = field(default_factory=dict)
+    gateways: dict[str, str] = field(default_factory=dict)
     relay: list[str] = field(default_factory=list)
 
     def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
         told = super().sections(address, ports)
-        told["mgmt"].insert(0, ("way", self.way))
-        told["roads"] = [
-            *(("road", f"{to} by {by}") for to, by in self.roads.items()),
-            *(("own", f"{vlan} {what}") for vlan, what in self.owned.items()),
+        told["mgmt"].insert(0, ("reached-by", self.reached))
+        told["routes"] = [
+            *(("route", f"{to} by {by}") for to, by in self.routes.items()),
+            *(("gateway-of", f"{vlan} {what}") for vlan, what in self.gateways.items()),
             ("relay", " ".join(self.relay) or "(none)"),
         ]
         return told
@@ -37,16 +37,16 @@ class ChassisState(State):
 class ChassisShell(Shell):
     """The S2's dialogue with two contexts more."""
 
-    CONTEXTS = {**Shell.CONTEXTS, "base": (*Shell.CONTEXTS["base"], "roads")}
+    CONTEXTS = {**Shell.CONTEXTS, "base": (*Shell.CONTEXTS["base"], "routes")}
 
     def own_words(self) -> dict[str, dict[str, Action]]:
         words = super().own_words()
-        words["base/mgmt"]["way"] = self.do_way
-        words["base/roads"] = {
-            "road": self.do_road,
-            "unroad": self.do_unroad,
-            "own": self.do_own,
-            "unown": self.do_unown,
+        words["base/mgmt"]["reached-by"] = self.do_reached_by
+        words["base/routes"] = {
+            "route": self.do_route,
+            "drop-route": self.do_drop_route,
+            "gateway-of": self.do_gateway_of,
+            "drop-gateway": self.do_drop_gateway,
             "relay": self.do_relay,
         }
         return words
@@ -56,19 +56,19 @@ class ChassisShell(Shell):
         state: ChassisState = self.switch.running
         return state
 
-    async def do_way(self, rest: list[str]) -> None:
+    async def do_reached_by(self, rest: list[str]) -> None:
         if rest not in (["oob"], ["vlan"]):
-            raise Refused("a way is oob or vlan")
-        self.chassis.way = rest[0]
+            raise Refused("it is reached by oob or vlan")
+        self.chassis.reached = rest[0]
 
-    async def do_road(self, rest: list[str]) -> None:
+    async def do_route(self, rest: list[str]) -> None:
         if len(rest) != 5 or rest[1::2] != ["len", "by"]:
-            raise Refused("say road A.B.C.D len N by A.B.C.D")
-        self.chassis.roads[self._net(rest)] = str(address_of(rest[4]))
+            raise Refused("say route A.B.C.D len N by A.B.C.D")
+        self.chassis.routes[self._net(rest)] = str(address_of(rest[4]))
 
-    async def do_unroad(self, rest: list[str]) -> None:
-        if self.chassis.roads.pop(self._net(rest), None) is None:
-            raise Refused("there is no such road")
+    async def do_drop_route(self, rest: list[str]) -> None:
+        if self.chassis.routes.pop(self._net(rest), None) is None:
+            raise Refused("there is no such route")
 
     def _net(self, rest: list[str]) -> str:
         try:
@@ -77,15 +77,15 @@ class ChassisShell(Shell):
             raise Refused("say A.B.C.D len N") from None
         return f"{net.network_address} len {net.prefixlen}"
 
-    async def do_own(self, rest: list[str]) -> None:
+    async def do_gateway_of(self, rest: list[str]) -> None:
         if len(rest) != 4 or rest[2] != "len":
-            raise Refused("say own VLAN A.B.C.D len N")
+            raise Refused("say gateway-of VLAN A.B.C.D len N")
         mine = host_in_net(f"{rest[1]}/{rest[3]}")
-        self.chassis.owned[str(self._vlan(rest[0]))] = f"{mine.ip} len {mine.network.prefixlen}"
+        self.chassis.gateways[str(self._vlan(rest[0]))] = f"{mine.ip} len {mine.network.prefixlen}"
 
-    async def do_unown(self, rest: list[str]) -> None:
-        if not rest or self.chassis.owned.pop(rest[0], None) is None:
-            raise Refused("nothing is owned there")
+    async def do_drop_gateway(self, rest: list[str]) -> None:
+        if not rest or self.chassis.gateways.pop(rest[0], None) is None:
+            raise Refused("there is no gateway of it")
 
     async def do_relay(self, rest: list[str]) -> None:
         self.chassis.relay = addresses(rest, 4)
@@ -103,7 +103,7 @@ class Chassis(Switch):
         (40, "slot 2 answers, 16 ports"),
         (18, "startup state read"),
         (10, "right controller waits"),
-        (2, "ready; Return wakes this console"),
+        (2, "loaded; this console is at rest"),
     )
     CHATTER = ("slot 1 port {n}: carrier up, 10000 full", "fan turns at {r} rpm", "right controller: in step")
     PORTS = tuple(f"{slot}/{port}" for slot in (1, 2) for port in range(1, 17))

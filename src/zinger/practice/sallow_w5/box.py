@@ -1,14 +1,14 @@
-"""The Sallow W5, a wireless controller: about 25 questions at first contact, a summary, then it restarts."""
+"""The Sallow W5, a wireless controller: its questions at first contact, a summary, then it restarts."""
 
 from __future__ import annotations
 
 import asyncio
 import re
-from ipaddress import IPv4Interface
+from ipaddress import IPv4Address, IPv4Interface
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.questions import Asker, BeginAgain
-from zinger.practice.core.sheet import Check, Sheet, among, host, hosts, mask, name, number, words
+from zinger.practice.core.sheet import Check, Sheet, among, host, hosts, name, number, words
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
@@ -20,6 +20,20 @@ def _country(text: str) -> str:
     if not re.fullmatch("[A-Z]{2}", text):
         raise Refused("two capital letters")
     return text
+
+
+def _where(text: str) -> str:
+    """An address with its length, and the gateway behind it if there is one."""
+    address, _, gateway = text.partition(" via ")
+    try:
+        mine = IPv4Interface(address)
+        if "/" not in address or mine.ip in (mine.network.network_address, mine.network.broadcast_address):
+            raise ValueError
+        if gateway and IPv4Address(gateway) not in mine.network:
+            raise Refused("the gateway is outside")
+    except ValueError:
+        raise Refused("as in 192.0.2.9/24 via 192.0.2.1") from None
+    return f"{mine} via {gateway}" if gateway else str(mine)
 
 
 AMENDABLE: dict[str, Check] = {
@@ -39,7 +53,7 @@ class Controller(SheetBox):
         (100, "image {body.image} unfolds"),
         (120, "radio tables for 41 countries"),
         (56, "access-point service waits"),
-        (4, "console open, Return begins"),
+        (4, "console at rest, ready for the first day"),
     )
     OPEN = "yes"
     CHATTER = ("no access point has called yet", "access point {n} asked and was turned away")
@@ -51,7 +65,7 @@ class Controller(SheetBox):
     @property
     def fixed_address(self) -> IPv4Interface | None:
         values = self.running.values
-        return IPv4Interface(f"{values['address']}/{values['mask']}") if values else IPv4Interface("203.0.113.1/24")
+        return IPv4Interface(values["address"].partition(" ")[0]) if values else IPv4Interface("203.0.113.1/24")
 
     async def on_console(self, tty: Tty) -> None:
         while await tty.key() != "\r":
@@ -62,8 +76,8 @@ class Controller(SheetBox):
             if greeting := self.running.values.get("greeting", "none"):
                 tty.show(f"\n{greeting if greeting != 'none' else ''}\n")
             try:
-                user = await tty.line("who calls? ", at_question=True)
-                word = await tty.line("with what word? ", blind=True, at_question=True)
+                user = await tty.line("account? ", at_question=True)
+                word = await tty.line("its password? ", blind=True, at_question=True)
             except Discarded:
                 continue
             if self.knows(user, word):
@@ -80,7 +94,7 @@ class Controller(SheetBox):
         while True:
             idle = self.clock.real(int(self.running.values["idle"]) * 60)
             try:
-                line = (await asyncio.wait_for(tty.line(f"<<{self.running.values['name']}>> "), idle)).strip()
+                line = (await asyncio.wait_for(tty.line(f"{self.running.values['name']} listens: "), idle)).strip()
                 self.heard.append(f"[{where}] {line}")
                 if line == "depart":
                     return
@@ -111,10 +125,10 @@ class Controller(SheetBox):
         """All that is set, and the wireless networks as a table."""
         values, networks = self.running.values, self.running.values["networks"].split("\n")
         lines = [f"serial          {self.body.serial}", f"mac             {self.body.mac}"]
-        told = {**values, "address": f"{values['address']} mask {values['mask']}"}
-        lines += [f"{key:<16}{value}" for key, value in told.items() if key not in ("networks", "mask")]
+        told = dict(values)
+        lines += [f"{key:<16}{value}" for key, value in told.items() if key != "networks"]
         lines += [f"person          {who} ({p.level})" for who, p in self.running.people.items()]
-        lines += ["", f"{'NETWORK':<26}{'GUARD':<8}{'VLAN':<6}FOR"]
+        lines += ["", f"{'NETWORK':<26}{'LOCK':<8}{'VLAN':<6}FOR"]
         return lines + [f"{n:<26}{g:<8}{v:<6}{f}" for n, g, v, f in (row.split("|") for row in networks if row)]
 
 
@@ -128,7 +142,7 @@ class FirstSetUp:
 
     def _question(self, question: str, stands: str) -> str:
         self.count += 1
-        return f"({self.count:02}) {question} <{stands}> ? "
+        return f"{self.count} · {question}, now {stands}: "
 
     async def hold(self) -> None:
         """Ask until the summary is taken; then store and restart."""
@@ -160,53 +174,51 @@ class FirstSetUp:
 
     async def _ask_all(self) -> Sheet:
         ask, values = self.asker, dict[str, str]()
-        values["country"] = await ask.value("regulatory country, two letters", "none", _country)
-        values["name"] = await ask.value("name of this controller", "sallow-w5", name(31))
-        people = await self._people()
-        values["vlan"] = await ask.value("management VLAN, 0 for unmarked", "0", number(0, 4094))
-        values["address"] = await ask.value("management address", "none", host)
-        values["mask"] = await ask.value("mask", "255.255.255.0", mask)
-        values["gateway"] = await ask.value("gateway", "none", host)
-        values["service"] = "yes" if await ask.yes("service port by lease", True, "yes", "no") else "no"
-        values["resolvers"] = await ask.value("name servers", "none", hosts(3))
-        values["suffix"] = await ask.value("domain", "none", words(60))
-        values["times"] = "none"
-        if await ask.yes("clock by network", False, "yes", "no"):
-            values["times"] = await ask.value("time servers", "none", hosts(3))
-        values["zone"] = await ask.value("zone", "UTC", words(40))
-        values["virtual"] = await ask.value("virtual address", "192.0.2.1", host)
-        values["networks"] = await self._networks()
+        values["country"] = await ask.value("country of its radios, two letters", "none", _country)
         for band in CHANNELS:
             values[f"radio-{band}"] = await self._radio(band)
         values["mesh"] = "yes" if await ask.yes("mesh", True, "yes", "no") else "no"
-        for door, stands in (("ssh", False), ("https", True), ("http", True), ("telnet", False)):
+        values["networks"] = await self._networks()
+        values["guests"] = await ask.value("address where guests sign in", "192.0.2.1", host)
+        people = await self._people()
+        values["times"] = "none"
+        if await ask.yes("time from the network", False, "yes", "no"):
+            values["times"] = await ask.value("time servers", "none", hosts(3))
+        values["zone"] = await ask.value("zone", "UTC", words(40))
+        for door, stands in (("https", True), ("ssh", False), ("telnet", False), ("http", True)):
             values[door] = "yes" if await ask.yes(f"{door} open", stands, "yes", "no") else "no"
         values["logs"] = await ask.value("log receivers", "none", hosts(3))
+        values["resolvers"] = await ask.value("resolvers", "none", hosts(3))
+        values["suffix"] = await ask.value("domain", "none", words(60))
+        values["name"] = await ask.value("what it is called", "sallow-w5", name(31))
+        values["vlan"] = await ask.value("VLAN of its own address, 0 for untagged", "0", number(0, 4094))
+        values["address"] = await ask.value("its own address as A/N via GATEWAY", "none", _where)
+        values["service"] = "yes" if await ask.yes("service port by lease", True, "yes", "no") else "no"
         values["idle"], values["greeting"] = "5", "none"
         return Sheet(values, people)
 
     async def _people(self) -> dict[str, Person]:
-        master = await self.asker.value("name of the master", "master", words(24))
+        master = await self.asker.value("account that may change things", "master", words(24))
         people = {master: await self._person("master")}
-        if await self.asker.yes("one who only looks, too", False, "yes", "no"):
-            looker = await self.asker.value("name of the looker", "looker", words(24))
+        if await self.asker.yes("an account that only looks, too", False, "yes", "no"):
+            looker = await self.asker.value("account that only looks", "looker", words(24))
             people[looker] = await self._person("looker")
         return people
 
     async def _person(self, level: str) -> Person:
-        question = f"word of the {level}"
+        question = f"password of the {level}"
         return Person.with_secret(level, await self.asker.secret(question, f"{question}, again", 8))
 
     async def _networks(self) -> str:
         rows = []
         while True:
             network = await self.asker.value("wireless network", "none", words(32))
-            guard = await self.asker.value("its guard: open or key", "open", among("open", "key"))
-            if guard == "key":
+            lock = await self.asker.value("its lock: open or key", "open", among("open", "key"))
+            if lock == "key":
                 await self.asker.secret("its key", "its key, again", 8)
             vlan = await self.asker.value("its VLAN", "0", number(0, 4094))
             guests = await self.asker.yes("for guests", False, "yes", "no")
-            rows.append(f"{network}|{guard}|{vlan}|{'guests' if guests else 'staff'}")
+            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}")
             if not await self.asker.yes("one more wireless network", False, "yes", "no"):
                 return "\n".join(rows)
 
