@@ -41,6 +41,7 @@ def test_script_masks_secrets_and_knows_its_devices(job: Callable[..., Path]) ->
     assert "rename kvr-wj-sw1" in text and "choose? ••••••••" in text and "link moves" in text
     data = json.loads(zinger("preview", folder, "kvr-wj-sw2", "--json").stdout)
     assert data["steps"][0]["replies"]["choose"] == ["••••••••"]
+    assert "script is now called preview" in zinger("script", folder, "kvr-wj-sw1").stderr
     wrong = zinger("preview", folder, "kvr-wj-sw9")
     assert wrong.returncode == 2 and "did you mean kvr-wj-sw" in wrong.stderr
 

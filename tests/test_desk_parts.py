@@ -77,11 +77,11 @@ def test_hosts_of_a_subnet(net: str, first: str, last: str) -> None:
 
 def test_the_laptops_address_avoids_the_device_gateways_plan_and_this_machine() -> None:
     card = FAMILIES["tarn-b2"]
-    plan = plan_of("C,Tarn B2,b1,192.0.2.253/24,,")
-    ports = [Port("eth0", True, (ip_address("192.0.2.252"), ip_address("10.0.0.5"))), Port("eth1", False, ())]
+    plan = plan_of("C,Tarn B2,b1,192.0.2.189/26,,")
+    ports = [Port("eth0", True, (ip_address("192.0.2.188"), ip_address("10.0.0.5"))), Port("eth1", False, ())]
     made = laptop_plan(card, plan, ports)
-    assert made is not None and str(made.address) == "192.0.2.251/24" and made.port == "eth0"
-    assert made.already == "eth0 has 192.0.2.252 already"
+    assert made is not None and str(made.address) == "192.0.2.187/26" and made.port == "eth0"
+    assert made.already == "eth0 has 192.0.2.188 already"
     assert laptop_plan(FAMILIES["hollin-g4"], plan, ports) is None
     full = [ip_address(n) for n in range(int(ip_address("192.0.2.0")), int(ip_address("192.0.2.0")) + 256)]
     assert laptop_address(ip_network("192.0.2.0/24"), full) is None

@@ -153,8 +153,8 @@ def test_whatever_is_lost_in_either_direction_a_line_is_carried_out_whole_or_not
 
 def test_a_line_that_wraps_in_the_devices_own_way_is_still_compared(quern: Phrasebook) -> None:
     """A blank and a return behind a full row go on in the next one; any other return goes to the row's beginning."""
-    buffer = LineBuffer(wraps=20)
-    buffer.feed(b"sw in base, do: tell all \r the ports and the b \rundles")
+    buffer = LineBuffer(wraps=24)
+    buffer.feed(b"sw in base, do: tell all \r the ports and the bundl \res")
     assert buffer.tail == "sw in base, do: tell all the ports and the bundles"
     buffer.feed(b"\n12 of 100\r34")
     assert buffer.tail == "34 of 100"

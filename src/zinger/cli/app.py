@@ -6,11 +6,13 @@ import sys
 import time
 import traceback
 from collections.abc import Callable
+from typing import Annotated
 
 import typer
 
+from zinger import __version__
 from zinger.cli import family, job, plan, ports, vault
-from zinger.cli.common import USAGE
+from zinger.cli.common import USAGE, CommandError
 from zinger.errors import ZingerError
 
 FAULT_OF_OURS = 70
@@ -45,8 +47,24 @@ for _name, _command in _COMMANDS.items():
 app.add_typer(family.family, name="family")
 
 
+@app.command("script", hidden=True, context_settings={"allow_extra_args": True, "ignore_unknown_options": True})
+def _script() -> None:
+    raise CommandError("script is now called preview; the rest is as it was")
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"zinger {__version__}")
+        raise typer.Exit
+
+
 @app.callback(invoke_without_command=True)
-def begin(ctx: typer.Context) -> None:
+def begin(
+    ctx: typer.Context,
+    version: Annotated[
+        bool, typer.Option("--version", is_eager=True, callback=_version, help="print the version and leave")
+    ] = False,
+) -> None:
     """Open the last job; without one, the welcome; without a terminal, say how to begin."""
     if ctx.invoked_subcommand is not None:
         return

@@ -14,6 +14,7 @@ from zinger.wording import counted
 if TYPE_CHECKING:
     from zinger.plan.files.transfer import Proposal
     from zinger.plan.model import Plan
+    from zinger.plan.problems import Problem
 
 
 def check(
@@ -36,27 +37,7 @@ def check(
         return
     problems = plan.problems
     if as_json:
-        print_json(
-            [
-                {
-                    "id": p.id,
-                    "severity": p.severity.value,
-                    "file": p.spot.file,
-                    "line": p.spot.line,
-                    "key": p.spot.key,
-                    "devices": p.devices,
-                    "setting": p.setting,
-                    "what": p.what,
-                    "do": p.do,
-                    "repair": p.repair
-                    and {
-                        "words": p.repair.words,
-                        "changes": [{"path": c.path, "row": c.row, "text": c.text} for c in p.repair.changes],
-                    },
-                }
-                for p in problems
-            ]
-        )
+        print_json([_as_data(problem) for problem in problems])
     else:
         for problem in problems:
             print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
@@ -68,6 +49,26 @@ def check(
         devices, warnings = len(plan.devices), len(problems) - errors
         print(f"{counted(devices, 'device')}, {counted(errors, 'error')}, {counted(warnings, 'warning')}")
     raise typer.Exit(FINDINGS if plan.errors() else DONE)
+
+
+def _as_data(problem: Problem) -> dict[str, object]:
+    repair = problem.repair
+    return {
+        "id": problem.id,
+        "severity": problem.severity.value,
+        "file": problem.spot.file,
+        "line": problem.spot.line,
+        "key": problem.spot.key,
+        "devices": problem.devices,
+        "setting": problem.setting,
+        "what": problem.what,
+        "do": problem.do,
+        "repair": repair
+        and {
+            "words": repair.words,
+            "changes": [{"path": c.path, "row": c.row, "text": c.text} for c in repair.changes],
+        },
+    }
 
 
 def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
