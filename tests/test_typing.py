@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from zinger.phrasebook.book import Phrasebook
@@ -136,6 +136,7 @@ def test_a_damaged_line_is_mended_where_a_log_line_has_pushed_the_prompt_away(qu
     assert wire.run(many(LINES[:12])).error is None and wire.carried_out == LINES[:12]
 
 
+@example(chance=128, every=60)  # one showing of the line lost just what was wrong
 @settings(max_examples=60)
 @given(st.integers(0, 2**32), st.sampled_from([7, 23, 60, 200]))
 def test_whatever_is_lost_in_either_direction_a_line_is_carried_out_whole_or_not_at_all(
