@@ -17,7 +17,7 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 from zinger.handover.drawing import fitted, site_drawing, timeline
 from zinger.handover.papers import write_papers
 from zinger.handover.record import DeviceRecord, records
-from zinger.proof.findings import Finding, Source, Verdict
+from zinger.proof.findings import Finding, Source, Verdict, columns
 from zinger.run.memory import Span, Worker
 from zinger.run.openjob import OpenJob
 from zinger.store.entries import Entry, Found, HandsDone, Happened, NeedsYou, Proved, RunBegan, StageDone, written
@@ -145,3 +145,9 @@ def test_nothing_that_a_device_said_becomes_a_formula(job: Callable[..., Path]) 
     text = _as_built(found).decode()
     assert re.search(r",'=10\.44\.8\.2,", text)
     assert _say("<b>&\u4e2d") == "&lt;b&gt;&amp;?"
+
+
+def test_a_restart_has_a_column_only_where_there_was_one() -> None:
+    usual = columns([Source.RUNNING])
+    assert Source.AFTER_RESTART not in usual and len(usual) == 4
+    assert columns([Source.AFTER_RESTART]) == [*usual[:3], Source.AFTER_RESTART, Source.OUTSIDE]

@@ -157,7 +157,7 @@ def test_any_family_file_is_a_family_or_a_sentence(text: str) -> None:
 def test_phrases_compiled_together_are_those_compiled_alone(job: Callable[..., Path]) -> None:
     opened = OpenJob(JobFolder(job()))
     for name, script in opened.scripts.items():
-        assert script == compile_script(opened.device(name), opened.books[script.family])
+        assert script == compile_script(opened.plan.device(name), opened.books[script.family])
 
 
 def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

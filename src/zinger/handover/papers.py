@@ -22,12 +22,10 @@ from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SO
 from zinger.handover.record import DeviceRecord, by_site, records
 from zinger.plan.model import Plan
 from zinger.plan.settings import SETTINGS
-from zinger.proof.findings import Finding, Source
+from zinger.proof.findings import COLUMNS, Finding, Source, columns
 from zinger.script.compile import Script
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
-
-SOURCES = (Source.RUNNING, Source.STARTUP, Source.AFTER_POWER_CUT, Source.OUTSIDE)
 
 
 def write_papers(folder: JobFolder, plan: Plan, scripts: Mapping[str, Script]) -> list[Path]:
@@ -93,7 +91,8 @@ _SMALL = ParagraphStyle("small", parent=_NORMAL, fontSize=7, leading=9, textColo
 _EVIDENCE = ParagraphStyle("evidence", parent=_NORMAL, fontName=MONO, fontSize=6.6, leading=8.2)
 _HEAD = ParagraphStyle("head", parent=_NORMAL, fontName=BOLD, fontSize=18, leading=24)
 _DEVICE = ParagraphStyle("device", parent=_NORMAL, fontName=BOLD, fontSize=12, leading=16)
-_WIDTHS = (96, 168, 44, 44, 50, 48, 340)
+_WIDE, _NARROW, _ROOM = (96, 168), 46.5, 790
+"""Points: setting and planned, a column of the proof, and all of a row, of which the evidence has the rest."""
 
 
 def _proof_sheet(title: str, found: list[DeviceRecord]) -> bytes:
@@ -177,10 +176,11 @@ def _device(record: DeviceRecord) -> list[Flowable]:
     settings = list(dict.fromkeys(s for s, _ in record.memory.findings))
     if not settings:
         return [KeepTogether([*head, Paragraph("Nothing was read back.", _NORMAL)])]
-    headings = ("setting", "planned", "running", "startup", "power cut", "network", "evidence")
+    sources = columns(source for _, source in record.memory.findings)
+    headings = ("setting", "planned", *(COLUMNS[source] for source in sources), "evidence")
     rows: list[list[Flowable]] = [[Paragraph(h, _SMALL) for h in headings]]
     for setting in settings:
-        mine = [record.memory.findings.get((setting, s)) for s in SOURCES]
+        mine = [record.memory.findings.get((setting, s)) for s in sources]
         first = next(f for f in mine if f)
         evidence = "<br/>".join(_evidence(f) for f in _telling(mine))
         rows.append(
@@ -191,7 +191,8 @@ def _device(record: DeviceRecord) -> list[Flowable]:
                 Paragraph(evidence, _EVIDENCE),
             ]
         )
-    return [*head, _table(rows, _WIDTHS)]
+    narrow = [_NARROW] * len(sources)
+    return [*head, _table(rows, (*_WIDE, *narrow, _ROOM - sum(_WIDE) - sum(narrow)))]
 
 
 def _telling(mine: list[Finding | None]) -> list[Finding]:

@@ -52,7 +52,7 @@ def load_phrasebook(text: str, file: str) -> Phrasebook:
                 error_at(
                     "family-shape",
                     Spot(file),
-                    "it has no places, so it is no phrasebook",
+                    "the file has no places, so it is not a phrasebook",
                     "Add places, moves, settings and readings",
                 )
             ]

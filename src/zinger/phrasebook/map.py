@@ -119,7 +119,7 @@ class Map:
         return self._by_origin.get(place, ())
 
     def next_move(self, start: str, goal: str, known: frozenset[str]) -> Move | None:
-        """The first move of the shortest way whose acts need only `known` names; None when there is no way."""
+        """The first move of the shortest way that uses only the names in `known`; None if there is no way."""
         key = (start, goal, known)
         if key not in self._ways:
             self._ways[key] = self._search(start, goal, known)

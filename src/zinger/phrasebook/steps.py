@@ -18,7 +18,7 @@ from zinger.phrasebook.words import names_used
 
 
 class Effect(StrEnum):
-    """What sending a step does besides making its setting true."""
+    """The side effect of sending a step."""
 
     NONE = "none"
     LINK_MOVES = "link moves"

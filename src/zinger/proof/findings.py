@@ -31,6 +31,23 @@ class Source(StrEnum):
     AFTER_RESTART = "after a restart"
 
 
+COLUMNS = {
+    Source.RUNNING: "running",
+    Source.STARTUP: "startup",
+    Source.AFTER_POWER_CUT: "power cut",
+    Source.AFTER_RESTART: "restart",
+    Source.OUTSIDE: "network",
+}
+"""The columns of a proof, on screen and paper, with their headings."""
+_RARE = frozenset({Source.AFTER_RESTART})
+
+
+def columns(found: Iterable[Source]) -> list[Source]:
+    """The columns of a proof with findings from these sources; a rare one only if there is a finding from it."""
+    there = set(found)
+    return [source for source in COLUMNS if source not in _RARE or source in there]
+
+
 class Verdict(StrEnum):
     """What came of comparing."""
 

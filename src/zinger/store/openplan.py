@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zinger.plan.model import Device, Plan
+from zinger.plan.model import Plan
 from zinger.plan.problems import Spot, error_at
 from zinger.store.folder import JobFolder
 from zinger.store.vault import Vault, VaultError
@@ -30,7 +30,3 @@ class OpenPlan:
                 )
         traits = self.vault.traits() if self.vault else {}
         self.plan: Plan = folder.plan(self.families, traits, tuple(problems), sheet)
-
-    def device(self, name: str) -> Device:
-        """A device by hostname; raises KeyError."""
-        return self.plan.device(name)

@@ -47,10 +47,10 @@ class Command:
     help: str
     key: str = ""
 
-    def shown(self, title: Text | None = None) -> Text:
-        """The line: title, what it does, key."""
+    def shown(self) -> Text:
+        """The line: title, key, what it does."""
         text = Text(no_wrap=True, overflow="ellipsis")
-        text.append_text(title or Text(self.title, Style(color=PAPER))).append(" " * max(1, 32 - len(self.title)))
+        text.append(self.title, Style(color=PAPER)).append(" " * max(1, 32 - len(self.title)))
         text.append(f"{self.key:<8}", Style(color=BRASS))
         return text.append(self.help, DIM)
 

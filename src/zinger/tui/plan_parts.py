@@ -23,7 +23,6 @@ from zinger.wording import counted
 
 MEND, THINK = ("◆", ROSE), ("◇", BRASS)
 _PORT_MODES = {"access": SLATE, "trunk": VIOLET, "general": BRASS, "off": DIM}
-_SECTION_OF = {name: section for section, names in SECTIONS.items() for name in names}
 
 
 WHO = ("site", "subnet", "role", "family", "serial", "mac", "label", "location", "console")

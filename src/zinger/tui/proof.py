@@ -12,30 +12,19 @@ from textual.binding import Binding, BindingType
 from textual.widget import Widget
 from textual.widgets import Footer
 
-from zinger.proof.findings import Finding, Source, Verdict
+from zinger.proof.findings import COLUMNS, Finding, Source, Verdict, columns
 from zinger.run.board import DeviceLine
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
-from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
+from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
 
-HEADS = {
-    Source.RUNNING: "running",
-    Source.STARTUP: "startup",
-    Source.AFTER_POWER_CUT: "power cut",
-    Source.AFTER_RESTART: "restart",
-    Source.OUTSIDE: "network",
-}
-SOURCES = tuple(HEADS)
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
 COLUMN = 10
-RARE = frozenset({Source.AFTER_RESTART})
-"""These have a column only when there is a finding from there."""
 
 
-def columns(line: DeviceLine) -> list[Source]:
-    """The sources that a device's proof is shown for."""
-    found = {source for _, source in line.findings}
-    return [source for source in SOURCES if source not in RARE or source in found]
+def columns_of(line: DeviceLine) -> list[Source]:
+    """The columns of a device's proof."""
+    return columns(source for _, source in line.findings)
 
 
 class Findings(Rows):
@@ -68,7 +57,7 @@ class Findings(Rows):
         first = next(iter(found.values()))
         good = all(f.holds for f in found.values())
         row = Text(f" {fit(first.title, 24):<26}", Style(color=PAPER if good else ROSE, bold=not good))
-        for source in columns(self.line):
+        for source in columns_of(self.line):
             sign, colour = SIGNS[found[source].verdict] if source in found else self._to_come(setting, source)
             row.append(f"{sign:^{COLUMN}}", colour)
         worst = next((f for f in found.values() if not f.holds), first)
@@ -84,17 +73,20 @@ class Findings(Rows):
         return ("○", FAINT) if owed else ("─", FAINT)
 
 
-class Heads(Widget):
+class Heads(Watcher):
     """The names of the columns."""
 
     def __init__(self, line: DeviceLine) -> None:
         super().__init__(id="heads")
         self.line = line
 
+    def stamp(self) -> Hashable:
+        return tuple(columns_of(self.line))
+
     def render(self) -> RenderResult:
         return (
             Text(f"  {'setting':<26}", DIM)
-            .append("".join(f"{HEADS[s]:^{COLUMN}}" for s in columns(self.line)), DIM)
+            .append("".join(f"{COLUMNS[s]:^{COLUMN}}" for s in columns_of(self.line)), DIM)
             .append("  planned", DIM)
         )
 
@@ -108,7 +100,7 @@ class Evidence(Widget):
 
     def render(self) -> RenderResult:
         text = Text.assemble(("evidence", Style(color=GREEN, bold=True)), (" · what the device showed", DIM), "\n")
-        for source in SOURCES:
+        for source in COLUMNS:
             if finding := self.found.get(source):
                 sign, colour = SIGNS[finding.verdict]
                 for number, line in enumerate(finding.evidence.split("\n") if finding.evidence else ["nothing"]):
@@ -156,6 +148,7 @@ class Proof(DeviceScreen):
             findings = self.query_one(Findings)
             findings.lay_out()
             self.query_one(Summary).refresh()
+            self.query_one(Heads).look()
             self._show(findings.selected)
 
     def on_rows_moved(self, event: Rows.Moved) -> None:

@@ -32,7 +32,7 @@ MOVE_NAMES = frozenset({"user", "password", "new_password", "elevation", "device
 STEP_NAMES = frozenset({"value", "before", "plan", "device", "factory_account"})
 IDENTITIES = ("serial", "mac", "hostname")
 _EVERY_GROUP = re.compile("(?P<value>)(?P<half_typed>)(?P<key>)(?P<text>)")
-"""Stands in for a broken pattern, so that what uses its groups is not called broken too."""
+"""Used in place of a broken pattern, so that the parts that use its groups are not reported as broken too."""
 T = TypeVar("T")
 Path = list[str | int]
 

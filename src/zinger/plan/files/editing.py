@@ -98,11 +98,6 @@ class Edits:
         """The steps since the files were last read or saved, in words."""
         return [step.words for step in self._undo]
 
-    @property
-    def can_redo(self) -> bool:
-        """Whether something was undone that can be done again."""
-        return bool(self._redo)
-
     # -- changing ------------------------------------------------------------------------------------
     def current(self, change: Change) -> str | None:
         """The text that stands now where a change would go."""

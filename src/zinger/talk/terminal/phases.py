@@ -68,7 +68,7 @@ class Input(Enum):
 
 
 class Action(Enum):
-    """What is done; each is a method of the surface, `do_` and its value."""
+    """What is done; the surface has a function for each."""
 
     WAIT = "wait"
     REPORT_PLACE = "report_place"
@@ -79,7 +79,6 @@ class Action(Enum):
     RESUME = "resume"
     SHOW_AGAIN = "show_again"
     CANCEL = "cancel"
-    CANCEL_THEIRS = "cancel_theirs"
     ENTER = "enter"
     SEND_WHOLE = "send_whole"
     PRESS = "press"
@@ -93,7 +92,7 @@ _I, _L, _T, _C, _X, _A = (State.IDLE, State.LOOKING, State.TYPING, State.CHECKIN
 _STANDS_STILL: dict[Input, tuple[Action, State | None]] = {
     Input.NOTICE: (Action.PASS, None),
     Input.NOTICES_WITHOUT_END: (Action.FAIL, _I),
-    Input.HALF_TYPED: (Action.CANCEL_THEIRS, None),
+    Input.HALF_TYPED: (Action.CANCEL, None),
     Input.NOT_STILL: (Action.WAIT, None),
     Input.UNKNOWN: (Action.WAIT, None),
     Input.UNKNOWN_FOR_LONG: (Action.FAIL, _I),

@@ -65,7 +65,6 @@ class TerminalSurface:
             Action.RESUME: self._resume,
             Action.SHOW_AGAIN: self._show_again,
             Action.CANCEL: self._cancel,
-            Action.CANCEL_THEIRS: self._cancel,
             Action.ENTER: lambda view, now: self._enter((), now),
             Action.SEND_WHOLE: self._send_whole,
             Action.PRESS: self._press_wanted,

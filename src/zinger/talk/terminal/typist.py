@@ -81,12 +81,11 @@ class Typist:
         )
         return len(standing) - self._sent
 
-    def came_back_damaged(self) -> bool:
-        """The line is to be typed again, slower; False when that was tried often enough."""
+    def came_back_damaged(self) -> None:
+        """The line is to be typed again, slower."""
         self.damaged += 1
         self.stride = max(1, min(self.stride, 2 * _FIRST_STRIDE) // 2)
         self._whole = 0
-        return self.damaged <= TRIES
 
     def _came_back_whole(self) -> None:
         if self.stride < _WHOLE_LINE:

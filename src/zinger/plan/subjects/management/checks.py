@@ -179,7 +179,7 @@ def gateway_beside_dhcp(device: Device, look: Look) -> Iterator[Found]:
 
 @plan_check("address-floats", WARNING, repairs=True)
 def address_floats(look: Look) -> Iterator[Found]:
-    """An address was given out by rule and stands nowhere: it would change when rows are added or removed."""
+    """An address was chosen by rule and is not written in the sheet: adding or removing rows would change it."""
     by_site: dict[str, list[Device]] = defaultdict(list)
     for device in look.plan.devices:
         value = device.values.get(ADDRESS.name)
