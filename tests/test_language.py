@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from importlib import resources
 from typing import Any
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from tests.talking import Player
 from zinger.phrasebook.book import Phrasebook, Take
 from zinger.phrasebook.examine import examine
-from zinger.phrasebook.load import load_family, load_phrasebook, shipped_families
+from zinger.phrasebook.load import load_family, load_phrasebook, shipped_families, shipped_source
 from zinger.phrasebook.renamed import rewritten
 from zinger.phrasebook.source import PhrasebookError
 from zinger.phrasebook.steps import Effect, Holds
@@ -22,6 +23,7 @@ from zinger.phrasebook.words import FilledLine, WordsError, render_lines
 from zinger.phrasebook.writing import FILTERS, flag, folded, mac, mask, pieces, prefix, seconds, unfolded
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
+from zinger.plan.files.yamlfile import UnreadableError, load_yaml, quick_yaml
 from zinger.plan.resolve import resolve
 from zinger.plan.setting import Stop
 from zinger.plan.values.secrets import SecretRef
@@ -506,3 +508,16 @@ def test_the_shipped_families_have_no_error(family: str) -> None:
     problems = examine(load_phrasebook(read("utf-8"), file), file)
     assert [str(p) for p in problems if p.severity.value == "error"] == []
     assert "phrase-unread" not in {p.id for p in problems}
+
+
+QUICK = [shipped_source(name)[0] for name in sorted(shipped_families())]  # type: ignore[index]
+
+
+@pytest.mark.parametrize("text", [*QUICK, "a: on\nb: 0o17\nc: -1.5e3\nd: ~\ne: 012"])
+def test_a_file_read_quickly_is_the_same_as_with_its_lines(text: str) -> None:
+    assert json.dumps(quick_yaml(text, "f")) == json.dumps(load_yaml(text, "f"))
+
+
+def test_what_the_quick_reader_refuses_is_told_by_the_slow_one_with_its_line() -> None:
+    with pytest.raises(UnreadableError, match="f:3: not valid YAML"):
+        quick_yaml("a: 1\nb: 2\na: 3\n", "f")
