@@ -473,6 +473,9 @@ def test_a_file_in_the_old_words_is_put_into_the_new_ones_and_nothing_else_is_to
     assert all(a.replace("say:", "send:").replace("keep:", "save:").replace("marks:", "identity_lines:") in
                (b, b.replace(", asks_for: user", "")) for a, b in differing)  # fmt: skip
     assert rewritten(new, "lathe-x1.yaml") == new
+    assert rewritten("a: &a {say: 1}\nb: *a\nc: &c [*c]\n", "odd.yaml").startswith("a: &a {send: 1}\n")
+    with pytest.raises(PhrasebookError, match="duplicate key"):
+        rewritten("settings:\n  logs.memory: {}\n  logs.flash: {}\n", "two-are-one.yaml")
 
 
 @pytest.mark.parametrize(("right", "wrong", "why"), FAULTS)

@@ -33,24 +33,28 @@ def rewritten(text: str, name: str) -> str:
     """The file called `name` in the new words; everything else stays letter by letter. Raises PhrasebookError."""
     parsed(text, name)
     root: Any = YAML(typ="rt").compose(text)
-    edits = [*_renamed_keys(root, []), *_asked_for(root, text)]
+    edits = {*_renamed_keys(root, [], set()), *_asked_for(root, text)}
     for start, end, new in sorted(edits, reverse=True):
         text = text[:start] + new + text[end:]
+    parsed(text, name)  # two older entries can be one today; that is for a person to put together
     return text
 
 
-def _renamed_keys(node: Node, path: list[str]) -> Iterator[tuple[int, int, str]]:
-    """(start, end, new text) of every key that has a new name."""
+def _renamed_keys(node: Node, path: list[str], seen: set[int]) -> Iterator[tuple[int, int, str]]:
+    """(start, end, new text) of every key that has a new name; what an alias repeats is looked at once."""
+    if id(node) in seen:
+        return
+    seen.add(id(node))
     if isinstance(node, SequenceNode):
         for item in node.value:
-            yield from _renamed_keys(item, path)
+            yield from _renamed_keys(item, path, seen)
     if not isinstance(node, MappingNode):
         return
     for key, value in node.value:
         name = str(key.value)
         if new := now_called(name, path):
             yield key.start_mark.index, key.end_mark.index, new
-        yield from _renamed_keys(value, [*path, name])
+        yield from _renamed_keys(value, [*path, name], seen)
 
 
 def _asked_for(root: Node, text: str) -> Iterator[tuple[int, int, str]]:
