@@ -31,8 +31,10 @@ def classify(terminal: Terminal, line: str) -> LineKind:
         return LineKind.NOISE
     if terminal.boot.search(line):
         return LineKind.BOOT
-    if any(pattern.search(line) for pattern in terminal.refusals):
-        return LineKind.REFUSAL
-    if any(pattern.search(line) for pattern in terminal.warnings):
-        return LineKind.WARNING
+    for pattern in terminal.refusals:
+        if pattern.search(line):
+            return LineKind.REFUSAL
+    for pattern in terminal.warnings:
+        if pattern.search(line):
+            return LineKind.WARNING
     return LineKind.PLAIN

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from functools import partial
 from typing import TypeVar
 
 from zinger.link.base import Link
@@ -79,7 +80,7 @@ class Pump:
             self.recording = None
 
     def _heard(self, data: bytes) -> None:
-        self._turns.soon(lambda: self._take_in(data))
+        self._turns.soon(partial(self._take_in, data))
 
     def _take_in(self, data: bytes) -> None:
         data = self.masker(data)
@@ -162,7 +163,10 @@ class Pump:
         self._turns.soon(self._turn)
 
     def _pass_on_events(self) -> None:
-        for event in self.conversation.take_events():
+        events = self.conversation.take_events()
+        if not events:
+            return
+        for event in events:
             if isinstance(event, Sent):
                 self.transcript.annotate("sent", event.purpose)
                 if self.recording:

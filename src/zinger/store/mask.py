@@ -37,14 +37,16 @@ class Masker:
         by_length = sorted(self._secrets, key=len, reverse=True)
         self._pattern = re.compile(b"|".join(map(re.escape, by_length))) if by_length else None
         self._longest = max(map(len, by_length), default=0)
-        self._endings = frozenset(byte for s in by_length for byte in s)
+        starts = {s[:size] for s in by_length for size in range(1, len(s))}
+        self._may_go_on = frozenset(start[-2:] for start in starts)
+        """The last two bytes (or the only one) of everything with which a secret can begin."""
         self._beginnings = frozenset(s[:size] for s in by_length for size in range(_telling(s), len(s)))
 
     def __call__(self, data: bytes) -> bytes:
         """Mask a piece; may hold back some last bytes until the next piece."""
         if self._pattern is None or not data:
             return data
-        if not self._held and not self._shown and data[-1] not in self._endings:
+        if not self._held and not self._shown and not self._can_go_on(data):
             return self._pattern.sub(_MASK, data)
         fresh = self._held + data
         text = self._shown + fresh
@@ -58,16 +60,20 @@ class Masker:
         self._held = rest[len(rest) - held :] if held else b""
         out.append(rest[: len(rest) - held])
         seen = text[: len(text) - held] if at == len(self._shown) else rest[: len(rest) - held]
-        self._shown = seen[-self._longest :] if self._held or text[-1] in self._endings else b""
+        self._shown = seen[-self._longest :] if self._held or self._can_go_on(text) else b""
         return b"".join(out)
 
     def text(self, text: str) -> str:
         """Mask a whole text, such as an error message."""
         return self._pattern.sub(_MASK, text.encode()).decode() if self._pattern else text
 
+    def _can_go_on(self, text: bytes) -> bool:
+        """Whether its end may be the beginning of a secret; asked of every piece, so it only looks at two bytes."""
+        return text[-2:] in self._may_go_on or text[-1:] in self._may_go_on
+
     def _beginning_at_end(self, text: bytes, most: int) -> int:
         """How many of the last bytes (at most `most`) belong to what may become a secret."""
-        if text[-1:] and text[-1] not in self._endings:
+        if not self._can_go_on(text):
             return 0
         for size in range(min(len(text), self._longest - 1), 0, -1):
             if text[-size:] in self._beginnings:

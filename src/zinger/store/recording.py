@@ -10,6 +10,7 @@ import codecs
 import json
 import time
 from collections.abc import Iterator
+from json.encoder import encode_basestring as quoted
 from pathlib import Path
 
 from zinger.errors import ZingerError
@@ -18,7 +19,6 @@ WIDTH, HEIGHT = 80, 24
 Event = tuple[float, str, str]
 """Seconds from the beginning, code (`o` shown, `i` said, `m` mark), text."""
 FLUSH_EVERY = 1.0
-_quoted = json.JSONEncoder(ensure_ascii=False).encode
 
 
 class RecordingError(ZingerError):
@@ -53,7 +53,7 @@ class Recording:
     def __init__(self, file: Path, title: str) -> None:
         self.file = file
         file.parent.mkdir(parents=True, exist_ok=True)
-        self._out = file.open("w", encoding="utf-8")
+        self._out = file.open("w", 1 << 16, encoding="utf-8")
         self._zero = time.monotonic()
         self._flushed = self._zero
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
@@ -77,7 +77,7 @@ class Recording:
         if self._out.closed:
             return
         now = time.monotonic()
-        self._out.write(f'[{now - self._zero:.6f}, "{code}", {_quoted(text)}]\n')
+        self._out.write(f'[{now - self._zero:.6f}, "{code}", {quoted(text)}]\n')
         if now - self._flushed >= FLUSH_EVERY:
             self._flushed = now
             self._out.flush()

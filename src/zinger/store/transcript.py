@@ -7,13 +7,12 @@ emulator which replays the bytes can put them beside the right line.
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
+from typing import NamedTuple
 
 KEPT = 128 * 1024
 
 
-@dataclass(frozen=True)
-class Annotation:
+class Annotation(NamedTuple):
     """Something Zinger did at a position of the stream: `sent`, `mended`, `person`, `nudged`."""
 
     serial: int

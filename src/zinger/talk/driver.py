@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Generic, TypeVar
 
 from zinger.talk.errors import TalkError
@@ -74,6 +75,8 @@ class Driver(Generic[A]):
                 self._running = None
                 return Ended()
             result = self.surface.turn(now)
+            if isinstance(result, Wait):
+                return result
             if isinstance(result, (At, Answer)):
                 self._reply(result, now)
             elif isinstance(result, TalkError):
@@ -90,18 +93,18 @@ class Driver(Generic[A]):
 
     def take_events(self) -> list[Event]:
         """What happened since the last call, for onlookers."""
-        events, self._told = [*self.surface.take_events(), *self._told], []
+        events = self.surface.take_events()
+        if self._told:
+            events, self._told = [*events, *self._told], []
         return events
 
     def _reply(self, reply: Reply, now: float) -> None:
         assert self._running is not None
-        errand = self._running.errand
-        self._go_on(lambda: errand.send(reply), now)
+        self._go_on(partial(self._running.errand.send, reply), now)
 
     def _throw(self, error: TalkError, now: float) -> None:
         assert self._running is not None
-        errand = self._running.errand
-        self._go_on(lambda: errand.throw(error), now)
+        self._go_on(partial(self._running.errand.throw, error), now)
 
     def _go_on(self, give: Callable[[], Request], now: float) -> None:
         """Give the errand a reply or an error, and take its next request to the surface."""

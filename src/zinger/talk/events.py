@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Recognised:
+class Recognised(NamedTuple):
     """The device stands at a known place."""
 
     place: str
     captured: dict[str, str]
 
 
-@dataclass(frozen=True, slots=True)
-class Sent:
+class Sent(NamedTuple):
     """A line was sent (masked), for a purpose."""
 
     line: str

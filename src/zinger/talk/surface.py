@@ -6,8 +6,7 @@ write, a page to fetch), a wait, or the reply to the request. Sockets, sleeping 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Protocol, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 from zinger.talk.errors import TalkError
 from zinger.talk.events import Event
@@ -16,8 +15,7 @@ from zinger.talk.requests import Answer, At, Do, Look
 A = TypeVar("A", covariant=True)
 
 
-@dataclass(frozen=True, slots=True)
-class Wait:
+class Wait(NamedTuple):
     """Nothing to do until something arrives, or until this time (seconds on the carrier's clock)."""
 
     until: float

@@ -15,6 +15,8 @@ from enum import Enum
 class State(Enum):
     """What is being done for the present request."""
 
+    __hash__ = object.__hash__  # members are singletons, and the enum's own hash is slow: it is asked for every turn
+
     IDLE = "idle"
     LOOKING = "looking where it is"
     TYPING = "typing, comparing the echo"
@@ -25,6 +27,8 @@ class State(Enum):
 
 class Input(Enum):
     """What is seen at a turn."""
+
+    __hash__ = object.__hash__
 
     # the request that begins
     WANTS_LOOK = "a look is wanted"
@@ -69,6 +73,8 @@ class Input(Enum):
 
 class Action(Enum):
     """What is done; the surface has a function for each."""
+
+    __hash__ = object.__hash__
 
     WAIT = "wait"
     REPORT_PLACE = "report_place"

@@ -5,7 +5,7 @@ Looking changes nothing; what follows from it stands in the table (`phases`) and
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.terminal import PressKey, TypeLine
@@ -26,8 +26,7 @@ TWICE = 2
 """A line that was damaged is shown whole so often before Enter: one showing can itself lose just what is wrong."""
 
 
-@dataclass(frozen=True, slots=True)
-class View:
+class View(NamedTuple):
     """What is seen, and what belongs to it: the place, when to look again and why, the error it ends in."""
 
     seen: Input

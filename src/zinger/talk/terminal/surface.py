@@ -13,7 +13,7 @@ Where the device stands is the `Locator`'s to say, how a line is typed the `Typi
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from zinger.phrasebook.classify import LineKind, classify
 from zinger.phrasebook.terminal import PressKey, Terminal, TypeLine
@@ -21,7 +21,7 @@ from zinger.phrasebook.words import Words, masked
 from zinger.talk.errors import TalkError
 from zinger.talk.events import Event, Mended, Nudged, Recognised, Sent, Waiting, Waits
 from zinger.talk.requests import Answer, At, Do, Look
-from zinger.talk.surface import NEVER, Wait
+from zinger.talk.surface import Wait
 from zinger.talk.terminal.locator import Locator
 from zinger.talk.terminal.phases import TABLE, Action, Input, NoRow, State
 from zinger.talk.terminal.sight import Sight, View
@@ -31,8 +31,7 @@ from zinger.talk.timing import Timing
 _DAMAGED = (Input.ECHO_DAMAGED, Input.ECHO_DAMAGED_SHOWABLE, Input.ECHO_HOPELESS)
 
 
-@dataclass(frozen=True, slots=True)
-class Send:
+class Send(NamedTuple):
     """Write these words to the link, secrets resolved at that moment."""
 
     words: Words
@@ -54,7 +53,7 @@ class TerminalSurface:
         self._events: list[Event] = []
         self._told = ""
         self._acts: dict[Action, Callable[[View, float], Turn | None]] = {
-            Action.WAIT: lambda view, now: Wait(view.until, view.why) if view.until < NEVER.until else NEVER,
+            Action.WAIT: lambda view, now: Wait(view.until, view.why),
             Action.REST: self._rest,
             Action.REPORT_PLACE: lambda view, now: view.at,
             Action.FAIL: self._fail,
@@ -264,7 +263,8 @@ class TerminalSurface:
         clipped = self.locator.buffer.clipped
         heard = self.locator.buffer.take()
         kinds = [classify(self.terminal, line) for line in heard]
-        lines, disturbed = _without_noise(heard, kinds), LineKind.NOISE in kinds
+        disturbed = LineKind.NOISE in kinds
+        lines = _without_noise(heard, kinds) if disturbed else list(heard)
         deed = self.sight.request.deed
         if not self.timing.echo_check and lines and isinstance(deed, TypeLine) and lines[0] == masked(deed.words):
             del lines[0]
