@@ -14,6 +14,7 @@ from zinger.plan.resolve import resolve
 from zinger.plan.values.secrets import SecretRef
 from zinger.script.compile import Script, compile_script
 from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.ask import look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
@@ -208,3 +209,13 @@ def test_a_lost_link_interrupts_and_the_errand_can_begin_again(quern: Phrasebook
     assert isinstance(player.end(running).error, Interrupted)
     player.replies = iter([b"take charge", b"\r\nsw in base, do: "])
     assert player.run(arrive(quern.map, "base", keys()), b"sw in look, do: ").error is None
+
+
+def test_where_one_errand_ended_the_next_begins_at_once_unless_a_person_typed(quern: Phrasebook) -> None:
+    player = Player(quern, [])
+    player.run(look(5.0), b"sw1 in base, do: ")
+    began = player.now
+    assert player.run(look(5.0)).result().name == "base" and player.now == began, "nothing came since"
+    player.talk.somebody_typed()
+    player.run(look(5.0), b"\r\nsw1 in base, do: ")
+    assert player.now >= began + Timing().settle, "a person had the wire: what is there must hold still"

@@ -25,7 +25,7 @@ from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
 
 
 @dataclass(frozen=True)
-class Place:
+class Target:
     """Where an edit goes: this device's row (or each selected one's), or a layer of job.yaml."""
 
     words: str
@@ -65,25 +65,25 @@ class Desk:
             return str(device.site.subnet or "")
         return (device.site.name if device.site.key else "") if setting == "site" else str(getattr(device, setting))
 
-    def places(self, devices: Sequence[Device], setting: str) -> list[Place]:
+    def targets(self, devices: Sequence[Device], setting: str) -> list[Target]:
         """Where a value of these devices could be written, the nearest first."""
         one = devices[0]
         if setting == "subnet":
-            return [Place(one.site.name, ("sites", one.site.key))]
-        places = [Place("this device" if len(devices) == 1 else f"these {len(devices)} devices")]
+            return [Target(one.site.name, ("sites", one.site.key))]
+        targets = [Target("this device" if len(devices) == 1 else f"these {len(devices)} devices")]
         if setting not in SETTINGS:
-            return places
+            return targets
         if one.role and all(d.role == one.role for d in devices):
-            places.append(Place(f"role {one.role}", ("roles", one.role)))
+            targets.append(Target(f"role {one.role}", ("roles", one.role)))
         if all(d.site.key == one.site.key for d in devices):
-            places.append(Place(one.site.name, ("sites", one.site.key)))
-        return [*places, Place("the baseline", ("baseline",))]
+            targets.append(Target(one.site.name, ("sites", one.site.key)))
+        return [*targets, Target("the baseline", ("baseline",))]
 
-    def changes(self, devices: Sequence[Device], setting: str, text: str, place: Place) -> list[Change]:
+    def changes(self, devices: Sequence[Device], setting: str, text: str, target: Target) -> list[Change]:
         """The changes that put a text (or nothing) there."""
         value = text.strip() or None
-        if place.stem:
-            return [Change((*place.stem, *setting.split(".")), value)]
+        if target.stem:
+            return [Change((*target.stem, *setting.split(".")), value)]
         return [Change((setting,), value, d.spot.line) for d in devices if d.spot.line]
 
     @staticmethod

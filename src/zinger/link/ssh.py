@@ -7,6 +7,8 @@ far end's key is pinned at first sight; another one later is refused before any 
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -98,24 +100,14 @@ async def open_ssh(
     """
     import asyncssh  # here, since it takes long to load and many a start needs none of it
 
-    class Client(asyncssh.SSHClient):
-        asked = False
-
-        def kbdint_auth_requested(self) -> str | None:
-            first, self.asked = not self.asked, True
-            return "" if first else None
-
-        def kbdint_challenge_received(self, *challenge: Any) -> list[str]:
-            return [user if echo else password for _, echo in challenge[-1]]
-
     pinned = keys.pinned(known_as) if keys else None
     trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
-    try:
+    with _translated(name, user, known_as):
         connection = await asyncio.wait_for(
             asyncssh.connect(
                 host,
                 port,
-                client_factory=Client,
+                client_factory=_client(user, password),
                 username=user,
                 password=password,
                 known_hosts=trusted,
@@ -130,6 +122,36 @@ async def open_ssh(
         )
         link = SshLink(name, connection)
         await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
+    if keys is not None and pinned is None and (key := connection.get_server_host_key()):
+        keys.pin(known_as, key.export_public_key("openssh").decode())
+        link.first_sight = True
+    return link
+
+
+def _client(user: str, password: str) -> type[asyncssh.SSHClient]:
+    """Answers keyboard-interactive questions once: those that echo with the user, the others with the password."""
+    import asyncssh
+
+    class Client(asyncssh.SSHClient):
+        asked = False
+
+        def kbdint_auth_requested(self) -> str | None:
+            first, self.asked = not self.asked, True
+            return "" if first else None
+
+        def kbdint_challenge_received(self, *challenge: Any) -> list[str]:
+            return [user if echo else password for _, echo in challenge[-1]]
+
+    return Client
+
+
+@contextmanager
+def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
+    """The border of asyncssh: what it raises, as an error of links."""
+    import asyncssh
+
+    try:
+        yield
     except asyncssh.PermissionDenied:
         raise AuthRefused(f"{name}: sign-in of {user} was refused") from None
     except asyncssh.HostKeyNotVerifiable:
@@ -146,7 +168,3 @@ async def open_ssh(
         raise Unreachable(f"{name}: {error.strerror or error}") from None
     except asyncssh.Error as error:
         raise LinkError(f"{name}: {error.reason}") from None
-    if keys is not None and pinned is None and (key := connection.get_server_host_key()):
-        keys.pin(known_as, key.export_public_key("openssh").decode())
-        link.first_sight = True
-    return link

@@ -14,8 +14,7 @@ from textual.command import Provider
 
 from zinger.phrasebook.terminal import Terminal
 from zinger.plan.files.yamlfile import UnreadableError
-from zinger.run.board import DeviceLine, Mark
-from zinger.run.hands import RunError
+from zinger.run.board import DeviceLine
 from zinger.run.openjob import OpenJob, Options
 from zinger.store.entries import JournalError
 from zinger.store.folder import JobFolder, JobFolderError
@@ -25,12 +24,11 @@ from zinger.tui.lineup import LineUp
 from zinger.tui.look import PAPER, VIOLET
 from zinger.tui.palette import Commands
 from zinger.tui.parts import ZingerScreen
+from zinger.tui.running import RunControl
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
     from zinger.desk.incoming import Incoming
-    from zinger.run.onwire import OnWire
-    from zinger.run.run import Run
 
 
 class ZingerApp(App[None]):
@@ -50,13 +48,21 @@ class ZingerApp(App[None]):
 
     def __init__(self, job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
         super().__init__()
-        self.options, self._start, self._first = options, start, first
+        self._start, self._first = start, first
         if job is not None:
             self.job = job
         self._desk: Desk | None = None
-        self.run_: Run | None = None
+        self.running = RunControl(self, self, options)
         self.fault: Exception | None = None
         """A fault of our own that ended the application; the command line tells of it."""
+
+    def tell(self, title: str, text: str) -> None:
+        """Show a message that stays until it was read."""
+        self.push_screen(message(title, text))
+
+    def end_on(self, fault: Exception) -> None:
+        """End the application: a fault of our own came up outside the toolkit's own handling."""
+        self._handle_exception(fault)
 
     def _handle_exception(self, error: Exception) -> None:
         """End on a fault, loudly, but never print the values of variables, as the toolkit would: some are secret."""
@@ -93,7 +99,7 @@ class ZingerApp(App[None]):
         try:
             job = OpenJob(JobFolder(path))
         except (JobFolderError, JournalError, VaultError) as error:
-            self.push_screen(message("The job was not opened", str(error)))
+            self.tell("The job was not opened", str(error))
             return
         remember_job(job.folder.path, len(job.plan.devices))
         self._take_job(job)
@@ -113,7 +119,7 @@ class ZingerApp(App[None]):
         try:
             self.open_job(fresh_demo())
         except JobFolderError as error:
-            self.push_screen(message("The demo was not opened", str(error)))
+            self.tell("The demo was not opened", str(error))
 
     def open_import(self, incoming: Incoming | None = None) -> None:
         """Bring a sheet in: into the open job, or into a new one."""
@@ -135,13 +141,13 @@ class ZingerApp(App[None]):
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent from now on follows them, unless a run is under way."""
-        if self.run_ is not None:
+        if self.running.run is not None:
             self.notify("the run goes on with the plan with which it was begun; open the job again to use the new one")
             return
         try:
             self.job = OpenJob(self.job.folder)
         except (JobFolderError, JournalError, VaultError) as error:
-            self.push_screen(message("The plan can't be read again", str(error)))
+            self.tell("The plan can't be read again", str(error))
             return
         for screen in self.screen_stack:
             if isinstance(screen, LineUp):
@@ -160,7 +166,7 @@ class ZingerApp(App[None]):
                 vault = self.job.vault
                 self._desk = Desk(self.job.folder, self.job.families.rules, vault.traits() if vault else {})
         except (JobFolderError, UnreadableError) as error:
-            self.push_screen(message("The plan can't be edited", str(error)))
+            self.tell("The plan can't be edited", str(error))
             return
         self.push_screen(PlanScreen(self._desk, here))
 
@@ -177,17 +183,6 @@ class ZingerApp(App[None]):
     def terminal(self, line: DeviceLine | None) -> Terminal | None:
         """How a device's terminal looks."""
         return self.job.books[line.device.family].terminal if line else None
-
-    def wire(self, device: str) -> OnWire | None:
-        """The device on its wire, if a run was begun."""
-        return self.run_.carriers[device].wire if self.run_ and device in self.run_.carriers else None
-
-    def resume(self, device: str) -> None:
-        """Send a device on its way again."""
-        if self.run_ and device in self.run_.carriers:
-            self.run_.again(device)
-        else:
-            self.notify("press g on the line-up to begin")
 
     def open_wire(self, device: str) -> None:
         """Open a device's wire; one that can't be spoken to has a factory card instead."""
@@ -259,7 +254,7 @@ class ZingerApp(App[None]):
         """Recent jobs and the ways to begin; not while devices are in mid-conversation."""
         from zinger.tui.welcome import Welcome
 
-        if self.run_ is not None:
+        if self.running.run is not None:
             self.notify("a run is under way; leave it first")
         elif self._desk is not None and self._desk.edits.unsaved:
             self.notify("save the plan first (s)")
@@ -272,48 +267,7 @@ class ZingerApp(App[None]):
 
     def action_go(self) -> None:
         """Begin the run; once begun, send on what stopped."""
-        if self.run_ is None:
-            self.run_worker(self._begin(), exclusive=True, name="run")
-            return
-        for name, task in self.run_.tasks.items():
-            if task.done() and self.job.board.lines[name].mood is not Mark.PROVED:
-                self.run_.again(name)
-
-    async def _begin(self) -> None:
-        from zinger.link.base import LinkError
-        from zinger.run.run import Run
-
-        run = Run(self.job, self.options)
-        try:
-            await run.start()
-        except (RunError, JobFolderError, JournalError, VaultError, LinkError) as error:
-            await run.stop()
-            self.push_screen(message("The run did not begin", str(error)))
-            return
-        self.run_ = run
-        for news in run.news:
-            self.notify(news)
-        self._watch_tasks()
-
-    def _watch_tasks(self) -> None:
-        """A device's task that ended in an error is told: the world's as a message, our own loudly."""
-        assert self.run_ is not None
-
-        def look(task: asyncio.Task[None]) -> None:
-            error = None if task.cancelled() else task.exception()
-            if isinstance(error, JournalError):
-                self.push_screen(
-                    message(
-                        "The journal can't be written",
-                        f"{error}. Nothing more is sent to any "
-                        "device that is not written down first; make room and start again.",
-                    )
-                )
-            elif isinstance(error, Exception):
-                self._handle_exception(error)
-
-        for task in self.run_.tasks.values():
-            task.add_done_callback(look)
+        self.running.go()
 
     def action_handover(self) -> None:
         """Write the papers, away from the interface's loop."""
@@ -325,17 +279,13 @@ class ZingerApp(App[None]):
         try:
             written = await asyncio.to_thread(write_papers, self.job.folder, self.job.plan, self.job.scripts)
         except (OSError, JournalError) as error:
-            self.push_screen(message("The papers could not be written", str(error)))
+            self.tell("The papers could not be written", str(error))
             return
         self.notify(f"{len(written)} papers in {self.job.folder.handover}", title="handover")
 
     def action_leave(self) -> None:
         """Quit; asks first when devices are in mid-conversation."""
-        busy = (
-            {name: c.state_in_words() for name, c in self.run_.carriers.items() if self.job.board.lines[name].active}
-            if self.run_
-            else {}
-        )
+        busy = self.running.busy()
         unsaved = self._desk.edits.unsaved if self._desk else []
         if unsaved and not busy:
             body = Text("These changes of the plan are not saved:\n\n", PAPER)
@@ -352,8 +302,7 @@ class ZingerApp(App[None]):
             self.run_worker(self._leave(), exclusive=True, name="leave")
 
     async def _leave(self) -> None:
-        if self.run_:
-            await self.run_.stop(end_yard=True)
+        await self.running.stop()
         self.exit()
 
 

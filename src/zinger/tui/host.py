@@ -13,29 +13,23 @@ if TYPE_CHECKING:
     from zinger.desk.incoming import Incoming
     from zinger.phrasebook.terminal import Terminal
     from zinger.run.board import DeviceLine
-    from zinger.run.onwire import OnWire
     from zinger.run.openjob import OpenJob
-    from zinger.run.run import Run
+    from zinger.tui.running import RunControl
 
 
 class Host(Protocol):
     """The application, as screens see it."""
 
     job: OpenJob
-    run_: Run | None
+    running: RunControl
+    """The run of the open job, begun or not."""
 
     @property
     def has_job(self) -> bool:
         """Whether a job is open; only then is there a `job`."""
 
-    def wire(self, device: str) -> OnWire | None:
-        """The device on its wire, if a run was begun."""
-
     def terminal(self, line: DeviceLine | None) -> Terminal | None:
         """How a device's terminal looks: what is a log line there, and what a refusal."""
-
-    def resume(self, device: str) -> None:
-        """Send a device on its way again."""
 
     def open_wire(self, device: str) -> None:
         """Open a device's wire, or its family's factory card where there is no wire."""

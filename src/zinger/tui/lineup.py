@@ -297,7 +297,7 @@ class LineUp(ZingerScreen):
         lines.redraw_changed()
         self.headline().look()
         hands = self.query_one(HandsPanel)
-        hands.hands = self.host.run_.hands if self.host.run_ else None
+        hands.hands = self.host.running.run.hands if self.host.running.run else None
         hands.look()
         line = self.host.job.board.lines.get(lines.selected or "")
         self.query_one(WireTitle).line = line
@@ -392,10 +392,10 @@ class LineUp(ZingerScreen):
 
     def action_done(self, number: int) -> None:
         """The person did act number N of the hands list."""
-        if self.host.run_:
-            asked = self.host.run_.hands.in_order()
+        if self.host.running.run:
+            asked = self.host.running.run.hands.in_order()
             if number <= len(asked) and not asked[number - 1].begun:
-                self.host.run_.hands_done(asked[number - 1].act)
+                self.host.running.run.hands_done(asked[number - 1].act)
 
 
 class Labels(Widget):

@@ -10,6 +10,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import RenderResult
 
+from zinger.plan.families import FamilyRules
 from zinger.plan.ladder import Ladder, Use, ladder
 from zinger.plan.model import Device, Plan, Site, Value
 from zinger.plan.problems import Problem, Severity
@@ -327,6 +328,17 @@ class Facts(Watcher):
     title = ""
     ports: tuple[str, ...] = ()
     setting: str | None = None
+
+    def take(self, device: Device | None, rules: FamilyRules | None, setting: str | None) -> None:
+        """Show a device, with what its family says of it."""
+        self.device = device
+        self.title, self.ports = (rules.title, rules.ports) if rules else ("", ())
+        self.turn_to(setting)
+
+    def turn_to(self, setting: str | None) -> None:
+        """Show the full value of another setting."""
+        self.setting = setting
+        self.look()
 
     def stamp(self) -> Hashable:
         return (id(self.device), self.setting, self.size)

@@ -162,7 +162,7 @@ class Proof(DeviceScreen):
 
     def action_again(self) -> None:
         """Carry this device again: look, send what is not so, prove."""
-        self.host.resume(self.device)
+        self.host.running.resume(self.device)
 
 
 class Summary(Widget):

@@ -255,7 +255,7 @@ class Wire(DeviceScreen):
 
     def paste(self, text: str) -> None:
         """Type what was pasted at the device's own pace."""
-        wire = self.host.wire(self.device)
+        wire = self.host.running.wire(self.device)
         if wire is not None:
             self._paste = Paste(wire.pump, text)
             self.run_worker(self._paste.go(), exclusive=True, group="paste")
@@ -264,24 +264,24 @@ class Wire(DeviceScreen):
         """What the person types goes to the device; it stops a paste that is under way."""
         if self._paste is not None:
             self._paste.stopped = True
-        if wire := self.host.wire(self.device):
+        if wire := self.host.running.wire(self.device):
             wire.pump.type(data.encode())
 
     def action_take(self) -> None:
         """Take the wire, or hand it back."""
-        wire = self.host.wire(self.device)
+        wire = self.host.running.wire(self.device)
         if wire is None or wire.pump.link is None:
             self.notify("there is no link to this device now")
         elif self.taken:
             wire.hand_back()
-            self.host.resume(self.device)
+            self.host.running.resume(self.device)
         else:
             wire.take()
         self.follow()
 
     def action_hold(self) -> None:
         """Pause before the next thing that is sent, or go on."""
-        wire = self.host.wire(self.device)
+        wire = self.host.running.wire(self.device)
         if wire is None or not self.line.active:
             self.notify("nothing is under way here")
         elif wire.held:
@@ -291,7 +291,7 @@ class Wire(DeviceScreen):
 
     def action_send_break(self) -> None:
         """Send a break, as some devices want while they boot; only while a person has the wire."""
-        wire = self.host.wire(self.device)
+        wire = self.host.running.wire(self.device)
         if wire is None or wire.pump.link is None or not self.taken:
             self.notify("take the wire first (F2), then F3 sends a break")
             return
@@ -333,7 +333,7 @@ class Wire(DeviceScreen):
 
     def action_again(self) -> None:
         """Look again and go on, after it needed you or differed."""
-        self.host.resume(self.device)
+        self.host.running.resume(self.device)
 
 
 class State(Watcher):

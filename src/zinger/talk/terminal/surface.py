@@ -117,18 +117,20 @@ class TerminalSurface:
                 return result
 
     def stop(self) -> None:
-        """The request is given up."""
+        """The request is given up, or over: then what stands there still counts, until something else comes."""
+        if self.state is not State.IDLE:
+            self.locator.look_anew()
         self.state = TABLE[self.state, Input.STOPPED][1]
         self.sight.pending, self.sight.restarted = None, False
-        self.locator.look_anew()
 
     def forget(self) -> None:
         """The world changed behind the line (power was cut, a person typed): look anew."""
         self.locator.forget()
 
     def forget_place(self) -> None:
-        """Somebody else used the line: where the device was counts no more; what it shows does."""
+        """Somebody else used the line: where the device was counts no more; what it shows does, once it holds still."""
         self.locator.at = None
+        self.locator.look_anew()
 
     def reset(self) -> None:
         """The link is gone; what stood half-heard will never be completed."""

@@ -1,0 +1,97 @@
+"""The run under the screens: begun once, its devices sent on again, and its faults told."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import TYPE_CHECKING, Protocol
+
+from textual.app import App
+
+from zinger.run.board import Mark
+from zinger.run.hands import RunError
+from zinger.run.openjob import OpenJob, Options
+from zinger.store.entries import JournalError
+from zinger.store.folder import JobFolderError
+from zinger.store.vault import VaultError
+
+if TYPE_CHECKING:
+    from zinger.run.onwire import OnWire
+    from zinger.run.run import Run
+
+
+class Teller(Protocol):
+    """The application over which a run is begun, as far as the run has something to tell it."""
+
+    job: OpenJob
+
+    def tell(self, title: str, text: str) -> None:
+        """Show a message that stays until it was read."""
+
+    def end_on(self, fault: Exception) -> None:
+        """End the application: a fault of our own."""
+
+
+class RunControl:
+    """At most one run of the open job; `run` is None until it is begun."""
+
+    def __init__(self, app: App[None], teller: Teller, options: Options) -> None:
+        self._app, self._teller, self._options = app, teller, options
+        self.run: Run | None = None
+
+    def wire(self, device: str) -> OnWire | None:
+        """The device on its wire, if the run was begun."""
+        return self.run.carriers[device].wire if self.run and device in self.run.carriers else None
+
+    def resume(self, device: str) -> None:
+        """Send a device on its way again."""
+        if self.run and device in self.run.carriers:
+            self.run.again(device)
+        else:
+            self._app.notify("press g on the line-up to begin")
+
+    def go(self) -> None:
+        """Begin; once begun, send on what stopped."""
+        if self.run is None:
+            self._app.run_worker(self._begin(), exclusive=True, name="run")
+            return
+        for name, task in self.run.tasks.items():
+            if task.done() and self._teller.job.board.lines[name].mood is not Mark.PROVED:
+                self.run.again(name)
+
+    def busy(self) -> dict[str, str]:
+        """The devices in mid-conversation, and the state each is in."""
+        if self.run is None:
+            return {}
+        lines = self._teller.job.board.lines
+        return {name: c.state_in_words() for name, c in self.run.carriers.items() if lines[name].active}
+
+    async def stop(self) -> None:
+        """End the run, and the yard that it started."""
+        if self.run:
+            await self.run.stop(end_yard=True)
+
+    async def _begin(self) -> None:
+        from zinger.link.base import LinkError
+        from zinger.run.run import Run
+
+        run = Run(self._teller.job, self._options)
+        try:
+            await run.start()
+        except (RunError, JobFolderError, JournalError, VaultError, LinkError) as error:
+            await run.stop()
+            self._teller.tell("The run did not begin", str(error))
+            return
+        self.run = run
+        for news in run.news:
+            self._app.notify(news)
+        for task in run.tasks.values():
+            task.add_done_callback(self._task_ended)
+
+    def _task_ended(self, task: asyncio.Task[None]) -> None:
+        """A device's task that ended in an error is told: the world's as a message, our own loudly."""
+        error = None if task.cancelled() else task.exception()
+        if isinstance(error, JournalError):
+            words = f"{error}. Nothing more is sent to any device before it is written down. Make room and start again."
+            self._teller.tell("The journal can't be written", words)
+        elif isinstance(error, Exception):
+            self._teller.end_on(error)
