@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import json
 import os
+import shutil
 import subprocess
+import sys
 from collections.abc import AsyncIterator, Callable, Iterator
+from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
-from typing import Any
 
 import pytest
 from hypothesis import settings
 
 from tests.terminal import ZINGER, Terminal
+from zinger.cli.app import main
 from zinger.link.yard import Yard
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.load import shipped_families
@@ -75,11 +79,30 @@ def job(tmp_path: Path) -> Callable[..., Path]:
     return lambda name="job", **changes: lay_out(tmp_path / name, **changes)
 
 
-def zinger(*args: str | Path, stdin: str = "", **kwargs: Any) -> subprocess.CompletedProcess[str]:
-    """Run a command as a person would; never a traceback."""
-    done = subprocess.run([*ZINGER, *map(str, args)], input=stdin, capture_output=True, text=True, timeout=90, **kwargs)
-    assert "Traceback" not in done.stderr + done.stdout, done.stderr
-    return done
+def zinger(*args: str | Path, stdin: str = "") -> subprocess.CompletedProcess[str]:
+    """Run a command as a person would, in this process; never a traceback.
+
+    Starting a program costs a second; that each command is one is proved once, in `test_each_command_is_a_program`.
+    """
+    words = ["zinger", *map(str, args)]
+    out, err = io.StringIO(), io.StringIO()
+    with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(err):
+        patch.setattr(sys, "argv", words)
+        patch.setattr(sys, "stdin", io.StringIO(stdin))
+        with pytest.raises(SystemExit) as ended:
+            main()
+            sys.exit(0)
+    assert "Traceback" not in err.getvalue() + out.getvalue(), err.getvalue()
+    code = ended.value.code
+    return subprocess.CompletedProcess(
+        words, code if isinstance(code, int) else int(bool(code)), out.getvalue(), err.getvalue()
+    )
+
+
+def program(*args: str | Path, stdin: str = "", cwd: Path | None = None) -> subprocess.CompletedProcess[str]:
+    """Run a command as a program of its own."""
+    words = [*ZINGER, *map(str, args)]
+    return subprocess.run(words, input=stdin, capture_output=True, text=True, timeout=90, cwd=cwd)
 
 
 @dataclass
@@ -98,14 +121,22 @@ class Practice:
         await self.yard.ask("power", device=self.device, on=True)
 
 
+@pytest.fixture(scope="session")
+def yard_home(tmp_path_factory: pytest.TempPathFactory) -> Iterator[JobFolder]:
+    """The folder of this worker's yard, which all tests share one after the other."""
+    folder = lay_out(tmp_path_factory.mktemp("yard") / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
+    yield JobFolder(folder)
+    stop_yard(folder)
+
+
 @pytest.fixture
-async def practice(job: Callable[..., Path]) -> AsyncIterator[Practice]:
-    """A yard process with one switch at pace 300: a boot takes 0.3 s."""
-    folder = JobFolder(job("yard", devices_csv=ONE_DEVICE, practice_yaml="pace: 300\nlinger: 30\n"))
-    plan = folder.plan(folder.families()[0])
-    yard, _ = await find_or_start(folder, plan.devices, None)
+async def practice(job: Callable[..., Path], yard_home: JobFolder) -> AsyncIterator[Practice]:
+    """A yard process with one switch at pace 300, just delivered: a boot takes 0.3 s."""
+    folder = JobFolder(job("yard", devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n"))
+    yard, _ = await find_or_start(yard_home, folder.plan(folder.families()[0]).devices, None)
+    await yard.ask("deliver")
+    shutil.copytree(yard_home.yard, folder.yard)
     yield Practice(yard, folder)
-    await yard.ask("stop")
     yard.close()
 
 

@@ -7,11 +7,12 @@ import os
 import socket
 import subprocess
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import ONE_DEVICE, ZINGER, stop_yard, zinger
+from tests.conftest import ONE_DEVICE, ZINGER, program, stop_yard, zinger
 
 JOB = (Path(__file__).parent.parent / "src" / "zinger" / "demo" / "job.yaml").read_text()
 
@@ -55,6 +56,35 @@ def test_secrets_are_set_listed_and_never_taken_from_the_command_line(job: Calla
     assert "weak\n" not in done.stdout
     bad = zinger("secret", folder, "x", stdin=" blank\n")
     assert bad.returncode == 2 and "nothing was changed" in bad.stderr
+
+
+def test_each_command_is_a_program(job: Callable[..., Path], tmp_path: Path) -> None:
+    """What the others run in this process is a real one here: its exit code, what it prints, and nothing else.
+
+    Those that open a screen or carry devices are programs in the tests of screens and runs.
+    """
+    folder, sheet = job(), tmp_path / "sheet.csv"
+    sheet.write_text(ONE_DEVICE)
+    wanted = {
+        ("check", folder): "0 errors",
+        ("preview", folder, "kvr-wj-sw1"): "rename kvr-wj-sw1",
+        ("secret", folder): "",
+        ("export", folder, tmp_path / "out.csv"): "out.csv",
+        ("numbers", folder, "kvr-uk-vg1", "4471"): "stays as it is",
+        ("handover", folder): "proof-sheet.pdf",
+        ("import", sheet, tmp_path / "new", "--yes"): "1 device",
+        ("ports",): "",
+        ("family", "check", "quern-s2"): "",
+        ("family", "show", "quern-s2"): "base",
+        ("--version",): "zinger 0.",
+        (): "zinger demo  ",
+    }
+    with ThreadPoolExecutor(2) as many:
+        for words, done in zip(wanted, many.map(lambda words: program(*words), wanted), strict=True):
+            assert done.returncode == 0 and not done.stderr, (words, done.stdout, done.stderr)
+            assert wanted[words] in done.stdout, (words, done.stdout)
+    wrong = program("check", tmp_path / "nowhere")
+    assert wrong.returncode == 2 and wrong.stderr.startswith("zinger: ") and not wrong.stdout
 
 
 SENTENCES = [

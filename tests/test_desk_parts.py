@@ -206,16 +206,16 @@ def test_devices_without_a_phrasebook_are_planned_and_say_so(job: Callable[..., 
 def test_the_desk_knows_where_an_edit_can_go(job: Callable[..., Path]) -> None:
     desk = Desk(JobFolder(job()), FAMILIES.rules, {})
     one, other = desk.plan.device("kvr-wj-sw1"), desk.plan.device("kvr-cb-fw1")
-    assert [p.words for p in desk.places([one], "banner")] == [
+    assert [p.words for p in desk.targets([one], "banner")] == [
         "this device",
         "role access",
         "Wheal Junction",
         "the baseline",
     ]
-    assert [p.words for p in desk.places([one, other], "banner")] == ["these 2 devices", "the baseline"]
-    assert [p.words for p in desk.places([one], "subnet")] == ["Wheal Junction"]
-    assert [p.words for p in desk.places([one], "serial")] == ["this device"]
-    (change,) = desk.changes([one], "dns.servers", "10.44.8.9", desk.places([one], "dns.servers")[2])
+    assert [p.words for p in desk.targets([one, other], "banner")] == ["these 2 devices", "the baseline"]
+    assert [p.words for p in desk.targets([one], "subnet")] == ["Wheal Junction"]
+    assert [p.words for p in desk.targets([one], "serial")] == ["this device"]
+    (change,) = desk.changes([one], "dns.servers", "10.44.8.9", desk.targets([one], "dns.servers")[2])
     assert change.path == ("sites", "wj", "dns", "servers") and change.row is None
     desk.make([change], "x")
     value = desk.resolved().device("kvr-wj-sw2").values["dns.servers"]

@@ -156,7 +156,7 @@ def test_the_desk_saves_whole_merges_and_refuses_to_overwrite(desk: Desk) -> Non
     sheet = folder.path / "devices.csv"
     device = desk.plan.device("kvr-wj-sw1")
     desk.make(
-        desk.changes([device], "management.gateway", "10.44.8.9", desk.places([device], "management.gateway")[0]), "x"
+        desk.changes([device], "management.gateway", "10.44.8.9", desk.targets([device], "management.gateway")[0]), "x"
     )
     assert desk.resolved().device("kvr-wj-sw1").values["management.gateway"].shown == "10.44.8.9"
     sheet.write_text(sheet.read_text().replace("signal box", "lamp room"))
@@ -172,7 +172,7 @@ def test_the_desk_saves_whole_merges_and_refuses_to_overwrite(desk: Desk) -> Non
 def test_a_full_disk_leaves_the_files_as_they_were(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     before = desk.folder.files()
     device = desk.plan.device("kvr-wj-sw1")
-    desk.make(desk.changes([device], "banner", "Hello", desk.places([device], "banner")[0]), "x")
+    desk.make(desk.changes([device], "banner", "Hello", desk.targets([device], "banner")[0]), "x")
     monkeypatch.setattr("os.fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
     with pytest.raises(FileError, match="is as it was before"):
         desk.save()

@@ -13,6 +13,7 @@ import signal
 import subprocess
 import time
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -77,6 +78,15 @@ def tools() -> None:
         pytest.skip(f"a Linux box can't be made here: {', '.join(still) or 'no namespaces, or no veth'}")
 
 
+def end_all_in(namespace: str) -> None:
+    """End every process of a namespace; one that ended by itself meanwhile is as welcome."""
+    while pids := run("ip", "netns", "pids", namespace).split():
+        for pid in pids:
+            with suppress(ProcessLookupError):
+                os.kill(int(pid), signal.SIGKILL)
+        time.sleep(0.02)
+
+
 @dataclass
 class Box:
     """The box, the laptop's namespace beside it, and the job that is for it."""
@@ -109,8 +119,7 @@ class Box:
 
     def stop(self) -> None:
         """Its power is cut: every process of its namespace ends at once."""
-        for pid in run("ip", "netns", "pids", f"{self.name}b").split():
-            os.kill(int(pid), signal.SIGKILL)
+        end_all_in(f"{self.name}b")
         self.process.wait()
         run("ip", "-n", f"{self.name}b", "addr", "flush", "dev", "eth0")  # what its kernel knew is gone
         (self.folder / "log").write_text("")
@@ -172,9 +181,8 @@ def box(tmp_path: Path) -> Iterator[Box]:
     (job / "job.yaml").write_text(JOB)
     made = Box(name, folder, job)
     yield made
-    for pid in [*run("ip", "netns", "pids", f"{name}b").split(), *run("ip", "netns", "pids", f"{name}l").split()]:
-        os.kill(int(pid), signal.SIGKILL)
     for end in "bl":
+        end_all_in(name + end)
         run("ip", "netns", "del", name + end)
 
 
@@ -266,7 +274,7 @@ def test_by_a_getty_behind_an_rfc_2217_server(box: Box) -> None:
     )
     sheet(box, "rfc2217://127.0.0.1:4001")
     run("ip", "-n", f"{box.name}l", "addr", "add", "10.44.8.250/24", "dev", "lap0")
-    time.sleep(0.5)
+    box.until(lambda: ":4001" in run("ip", "netns", "exec", f"{box.name}l", "ss", "-ltnH"))
     done = box.zinger("run", str(box.job), "--headless", "--no-power-cut")
     server.kill()
     assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr

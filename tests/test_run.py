@@ -36,7 +36,7 @@ async def carried(folder: JobFolder, **options: Any) -> tuple[Run, OpenJob]:
 
 def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> None:
     folder = lay_out(tmp_path / "demo")
-    done = zinger("demo", "--headless", "--pace", "100", "--in", folder)
+    done = zinger("demo", "--headless", "--pace", "300", "--in", folder)
     assert done.returncode == 0, done.stdout + done.stderr
     assert done.stdout.splitlines()[-1] == "8 of 8 devices proved"
     papers = {p.name for p in (folder / "handover").iterdir()}
@@ -54,7 +54,7 @@ def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> 
         head, *events = [json.loads(line) for line in cast.read_text().splitlines()]
         assert head["version"] == 2 and {code for _, code, _ in events} == {"o", "i", "m"}
     # a second look changes nothing and still proves everything, from the startup state in flash
-    again = zinger("prove", folder, "--json", "--pace", "100")
+    again = zinger("prove", folder, "--json", "--pace", "300")
     summary = json.loads(again.stdout)
     assert again.returncode == 0 and summary["proved"] == 8
     assert all(f["evidence"] for d in summary["devices"] for f in d["findings"])

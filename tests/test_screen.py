@@ -23,7 +23,7 @@ THREE_SWITCHES = "\n".join(line for line in SHEET.splitlines() if "Quern S2" in 
 
 def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Terminal], tmp_path: Path) -> None:
     folder = lay_out(tmp_path / "job", devices_csv=THREE_SWITCHES)
-    term = start(folder, "demo", "--in", str(folder), "--pace", "30")
+    term = start(folder, "demo", "--in", str(folder), "--pace", "45")
     shown = term.until("PRACTICE YARD", "kvr-wj-sw1", "kvr-wj-sw3", "hands", "g go")
     assert "LIVE" not in shown
     term.until("booting", "3 on the wire")

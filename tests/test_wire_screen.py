@@ -33,7 +33,7 @@ tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not inst
 def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     start: Callable[..., Terminal], tmp_path: Path
 ) -> None:
-    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 25\n")
+    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE, practice_yaml="pace: 100\n")
     term = start(folder, "open", str(folder))
     term.until("not started", "g go")
     term.keys("g")

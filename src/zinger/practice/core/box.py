@@ -55,24 +55,34 @@ class Box:
     """Whether the factory prints a secret of its own on each box."""
 
     def __init__(self, body: Body, clock: Clock, flash: dict[str, Any] | None = None, chance: int = 0) -> None:
-        self.body, self.clock = body, clock
-        self.random = random.Random(f"{body.key}:{chance}")
-        kept = flash.get("startup") if flash else None
-        self.startup: Any = self.state_from(kept) if kept else None
-        self.host_key: str | None = flash.get("host_key") if flash else None
-        self.running: Any = self.factory_state()
+        self.body, self.clock, self._chance = body, clock, chance
         self.powered = self.up = False
+        self.console: Tty | None = None
+        self.cut_console: Callable[[], None] = lambda: None
+        self._tasks: set[asyncio.Task[None]] = set()
+        self.doors = {name: Door(self, name) for name in DOORS}
+        self.stands(flash or {})
+
+    def stands(self, flash: dict[str, Any]) -> None:
+        """It comes onto the bench, without power or cable: what is in its flash counts, and nothing else."""
+        self.random = random.Random(f"{self.body.key}:{self._chance}")
+        kept = flash.get("startup")
+        self.startup: Any = self.state_from(kept) if kept else None
+        self.host_key: str | None = flash.get("host_key")
+        self.running: Any = self.factory_state()
         self.cabled = False
         self.lease: str | None = None
         self.offered_lease: str | None = None
         self.heard: list[str] = []
         self.slow = 1.0
         self.chatty = True
-        self.uart = Uart(clock)
-        self.console: Tty | None = None
-        self.cut_console: Callable[[], None] = lambda: None
-        self._tasks: set[asyncio.Task[None]] = set()
-        self.doors = {name: Door(self, name) for name in DOORS}
+        self.uart = Uart(self.clock)
+
+    def deliver_anew(self) -> None:
+        """Another box of the same make, out of its carton, in the place of this one."""
+        self.power(False)
+        self.cut_console()
+        self.stands({})
 
     # -- what a family says ------------------------------------------------------------------------
     def factory_state(self) -> Any:

@@ -138,6 +138,13 @@ class Yard:
         self._box(device).power(on)
         return {}
 
+    def do_deliver(self) -> Reply:
+        """The bench is cleared: every device as delivered, nothing plugged in, the laptop without an address."""
+        for box in self.boxes.values():
+            box.deliver_anew()
+        self.laptop.clear()
+        return {}
+
     def do_laptop(self, address: str) -> Reply:
         """Give the laptop one more address on the segment."""
         wanted = IPv4Interface(address)
