@@ -186,37 +186,37 @@ class Desk:
         """Ask who is there until somebody known is, then serve."""
         try:
             user = await self.tty.line("keeper name = ", at_question=True)
-            word = await self.tty.line("keeper word = ", blind=True, at_question=True)
+            password = await self.tty.line("keeper password = ", blind=True, at_question=True)
         except Discarded:
             return
-        if not self.box.knows(user, word):
+        if not self.box.knows(user, password):
             await self.box.clock.sleep(1)
-            self.tty.show("no keeper has that name and word\n")
+            self.tty.show("no keeper has that name and password\n")
         elif await self.renewed(user):
             self.box.heard.append(f"[{self.where}] {user} signed in")
             await self.serve(user)
 
     async def renewed(self, user: str) -> bool:
-        """Make the person replace the word that is printed on the label."""
+        """Make the person replace the password that is printed on the label."""
         person = self.box.running.people[user]
         if not person.must_renew:
             return True
-        self.tty.show("that word is printed on the box; choose your own\n")
+        self.tty.show("that password is printed on the box; choose your own\n")
         try:
-            word = await self._new_word(f"new word for {user} (10 or more) = ")
+            password = await self._new_password(f"new password for {user} (10 or more) = ")
         except Discarded:
             return False
-        self.box.running.people[user] = Person.with_secret(person.level, word)
+        self.box.running.people[user] = Person.with_secret(person.level, password)
         self.box.keep()
         return True
 
-    async def _new_word(self, question: str) -> str:
+    async def _new_password(self, question: str) -> str:
         while True:
-            word = await self.tty.line(question, blind=True, at_question=True)
-            if len(word) < 10 or not (re.search("[A-Za-z]", word) and re.search("[0-9]", word)):
+            password = await self.tty.line(question, blind=True, at_question=True)
+            if len(password) < 10 or not (re.search("[A-Za-z]", password) and re.search("[0-9]", password)):
                 self.tty.show("will not do: 10 or more, with letters and digits\n")
-            elif await self.tty.line("that word again = ", blind=True, at_question=True) == word:
-                return word
+            elif await self.tty.line("that password again = ", blind=True, at_question=True) == password:
+                return password
             else:
                 self.tty.show("will not do: the two are not alike\n")
 
@@ -313,7 +313,7 @@ class Desk:
         assert self.draft is not None
         if level not in ("full", "seeing"):
             raise Refused("a keeper is full or seeing")
-        self.draft.people[who] = Person.with_secret(level, await self._new_word(f"word for {who} = "))
+        self.draft.people[who] = Person.with_secret(level, await self._new_password(f"password for {who} = "))
 
     async def strike(self, rest: str) -> None:
         assert self.draft is not None

@@ -1,7 +1,6 @@
 """The Hollin M1, a manager of firewalls: a script of questions, which can be answered again for a change.
 
-It asks for more than it makes: the search suffix and the greeting are asked for and forgotten. They can be set one
-by one.
+It asks for more than it makes: the search suffix and the greeting are asked for and forgotten. Each can be set alone.
 """
 
 from __future__ import annotations
@@ -68,10 +67,10 @@ class Manager(SheetBox):
             tty.show(f"\nHollin M1, serial {self.body.serial}, mac {self.body.mac}\n")
             try:
                 user = await tty.line("your name: ", at_question=True)
-                word = await tty.line("your word: ", blind=True, at_question=True)
+                password = await tty.line("your password: ", blind=True, at_question=True)
             except Discarded:
                 continue
-            if self.knows(user, word):
+            if self.knows(user, password):
                 await ManagerDesk(self, tty, "console").serve(user)
             else:
                 await self.clock.sleep(1)
@@ -164,43 +163,42 @@ class ManagerDesk:
 
     async def _ask_all(self, sheet: Sheet) -> Sheet:
         ask, values = self.asker, sheet.values
-        values["name"] = await ask.value("name of this manager", values["name"], name(31))
-        await self._way(values)
-        values["resolvers"] = await ask.value("name servers, blanks between", values["resolvers"], hosts(3))
-        values["suffix"] = await ask.value("search suffix", values["suffix"], words(60))
+        values["greeting"] = await ask.value("greeting", values["greeting"], words(200))
+        await self._people(sheet)
+        for door in ("ssh", "https", "http", "telnet"):
+            values[door] = "y" if await ask.yes(f"{door} open", values[door] == "y", "y", "n") else "n"
+        values["idle"] = await ask.value("minutes until an idle desk closes", values["idle"], number(1, 240))
+        values["logs"] = await ask.value("log to, blanks between", values["logs"], hosts(4))
         if await ask.yes("time from the network", values["times"] != "none", "y", "n"):
             values["times"] = await ask.value("time servers, blanks between", values["times"], hosts(4))
         values["zone"] = await ask.value("zone", values["zone"], words(40))
-        await self._people(sheet)
-        values["idle"] = await ask.value("minutes until an idle desk closes", values["idle"], number(1, 240))
-        values["logs"] = await ask.value("log to, blanks between", values["logs"], hosts(4))
-        values["greeting"] = await ask.value("greeting", values["greeting"], words(200))
-        for door in ("ssh", "https", "http", "telnet"):
-            values[door] = "y" if await ask.yes(f"{door} open", values[door] == "y", "y", "n") else "n"
+        values["name"] = await ask.value("name of this manager", values["name"], name(31))
+        values["resolvers"] = await ask.value("name servers, blanks between", values["resolvers"], hosts(3))
+        values["suffix"] = await ask.value("search suffix", values["suffix"], words(60))
+        values["address"] = await ask.value("address with its length, or by lease", values["address"], _address)
+        if values["address"] != "by lease":
+            values["gateway"] = await ask.value("gateway", values["gateway"], lambda text: str(address_of(text)))
         return sheet
-
-    async def _way(self, values: dict[str, str]) -> None:
-        fixed = await self.asker.yes("fixed address", values["address"] != "by lease", "y", "n")
-        if not fixed:
-            values["address"] = "by lease"
-            return
-        stands, _, length = values["address"].partition("/")
-        address = await self.asker.value(
-            "address", "none" if stands == "by lease" else stands, lambda text: str(address_of(text))
-        )
-        size = await self.asker.value("its length", length or "24", number(8, 30))
-        values["address"] = f"{address}/{size}" if address != "none" else "by lease"
-        values["gateway"] = await self.asker.value("gateway", values["gateway"], lambda text: str(address_of(text)))
 
     async def _people(self, sheet: Sheet) -> None:
         ask, people = self.asker, sheet.people
-        if people["keeper"].must_renew or await ask.yes("a new word for keeper", False, "y", "n"):
-            word = await ask.secret("new word for keeper", "once more, for keeper", 10)
-            people["keeper"] = Person.with_secret("keeper", word)
+        if people["keeper"].must_renew or await ask.yes("a new password for keeper", False, "y", "n"):
+            password = await ask.secret("new password for keeper", "once more, for keeper", 10)
+            people["keeper"] = Person.with_secret("keeper", password)
         for level, question in (("keeper", "one more keeper"), ("looker", "one who only looks")):
             known = next((who for who, p in people.items() if p.level == level and who != "keeper"), "none")
             who = await ask.value(question, known, words(24))
             if who != "none":
-                secret = await ask.secret(f"word of {level} {who}", f"once more, {level} {who}", 10)
+                secret = await ask.secret(f"password of {level} {who}", f"once more, {level} {who}", 10)
                 people.pop(known, None)
                 people[who] = Person.with_secret(level, secret)
+
+
+def _address(text: str) -> str:
+    """ADDRESS/LENGTH, or `by lease`."""
+    address, slash, length = text.partition("/")
+    if text == "by lease":
+        return text
+    if not slash or not length.isdigit() or not 8 <= int(length) <= 30:
+        raise Refused("say it as 192.0.2.1/24, or by lease")
+    return f"{address_of(address)}/{length}"

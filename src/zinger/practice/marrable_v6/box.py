@@ -120,8 +120,8 @@ class Pages:
         try:
             greeting = self.box.running.values["greeting"]
             user = await self.ask("sign in", [greeting], "operator: ")
-            word = await self.ask("sign in", [greeting, "", f"operator {user}"], "code: ", blind=True)
-            if not self.box.knows(user, word):
+            password = await self.ask("sign in", [greeting, "", f"operator {user}"], "password: ", blind=True)
+            if not self.box.knows(user, password):
                 await self.box.clock.sleep(1)
                 self.draw("sign in", [], "")
                 self.message = "not let in"
@@ -172,7 +172,9 @@ class Pages:
         while True:
             people = self.box.running.people
             rows = [f"   {who} ({p.level})" for who, p in people.items()]
-            picked = await self.ask("PEOPLE", [*rows, "", "a  add   b  new code   c  strike"], "pick (0 goes back): ")
+            picked = await self.ask(
+                "PEOPLE", [*rows, "", "a  add   b  new password   c  strike"], "pick (0 goes back): "
+            )
             if picked == "0":
                 return
             if picked not in ("a", "b", "c"):
@@ -187,8 +189,8 @@ class Pages:
                 if picked == "a":
                     may = await self.ask("PEOPLE", rows, "may change things, y or n: ")
                     level = "master" if may == "y" else "looker"
-                first = await self.ask("PEOPLE", rows, "code for this name: ", blind=True)
-                again = await self.ask("PEOPLE", rows, "that code again: ", blind=True)
+                first = await self.ask("PEOPLE", rows, "password for this name: ", blind=True)
+                again = await self.ask("PEOPLE", rows, "that password again: ", blind=True)
                 if len(first) < 10 or first != again:
                     raise Refused("10 or more, and twice the same")
                 people[who] = Person.with_secret(level, first)
