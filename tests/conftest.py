@@ -26,7 +26,7 @@ from zinger.phrasebook.load import shipped_families
 from zinger.run.practice import find_or_start
 from zinger.store.folder import JobFolder
 
-settings.register_profile("zinger", deadline=None)  # a busy machine is no fault
+settings.register_profile("zinger", deadline=None)  # a busy machine is not a fault
 settings.load_profile("zinger")
 
 

@@ -151,7 +151,7 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("native-tagged", [sw(ports="1 trunk tagged 20,44 native 20")], "native and tagged"),
     ("binding-twice", [sw(bindings="1 02-4b-56-10-44-09; 2 02-4b-56-10-44-09")], "bound to ports 1 and 2"),
     ("member-twice", [sw(stack="1 A; 1 B")], "stack member 1"),
-    ("schedule-unknown", [{**sw(filters="deny games.example schedule night"), **EDGE}], "which is no schedule"),
+    ("schedule-unknown", [{**sw(filters="deny games.example schedule night"), **EDGE}], "which is not a schedule"),
     ("lag-single", [sw(lacp="up1 23")], "one member"),
     ("lag-unequal", [sw(lacp="up1 1-2", ports="1 access vlan 44; 2 trunk tagged 20 native 44")], "not alike"),
     ("lag-port-twice", [sw(lacp="up1 1-2; up2 2-3")], "LACP groups up1 and up2"),

@@ -110,7 +110,7 @@ def test_bad_input_is_a_sentence(
 
 
 def test_folders_that_are_no_jobs(tmp_path: Path, job: Callable[..., Path]) -> None:
-    assert "is no folder" in zinger("check", tmp_path / "nowhere").stderr
+    assert "is not a folder" in zinger("check", tmp_path / "nowhere").stderr
     assert "has no job.yaml" in zinger("check", tmp_path).stderr
     folder = job()
     (folder / "devices.csv").unlink()
@@ -143,7 +143,7 @@ def test_a_port_that_nobody_listens_on_needs_a_person(job: Callable[..., Path]) 
 
 
 def test_a_device_that_never_prompts_needs_a_person(job: Callable[..., Path]) -> None:
-    """It shows something that is no known place; what it shows is told, and nothing was said to it."""
+    """It shows something that is not a known place; what it shows is told, and nothing was said to it."""
     with socket.create_server(("127.0.0.1", 0)) as server:
         folder = job(**live(f"tcp://127.0.0.1:{server.getsockname()[1]}"))
         run = subprocess.Popen(

@@ -1,4 +1,4 @@
-"""The seam: the driver, the map and the errands over a surface that is no terminal, and whole errands in any order."""
+"""The seam: the driver, the map and errands over a surface that is not a terminal, and errands in any order."""
 
 from __future__ import annotations
 

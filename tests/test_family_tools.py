@@ -153,7 +153,7 @@ def test_the_family_commands(tmp_path: Path) -> None:
     cast.write_text('{"version": 2}\n[0.5, "o", "sw1 in base, do: "]\n')
     assert "base (hostname sw1)" in zinger("family", "try", "quern-s2", cast).stdout
     cast.write_text('{"version": 2}\nnonsense\n')
-    assert f"{cast}:2 is no line" in zinger("family", "try", "quern-s2", cast).stderr
+    assert f"{cast}:2 is not a line" in zinger("family", "try", "quern-s2", cast).stderr
     assert "factory card only" in zinger("family", "show", "tarn-b2").stderr
     assert "did you mean quern-s2" in zinger("family", "check", "quern-s22").stderr
 

@@ -153,10 +153,10 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
     ("console", "words"),
     [
         ("", "the plan names no console"),
-        ("ttyS0", "is no console"),
-        ("telnet://host", "is no console"),
-        ("telnet://127.0.0.1:99999", "is no console"),
-        ("http://127.0.0.1:80", "is no console"),
+        ("ttyS0", "is not a console"),
+        ("telnet://host", "is not a console"),
+        ("telnet://127.0.0.1:99999", "is not a console"),
+        ("http://127.0.0.1:80", "is not a console"),
     ],
 )
 async def test_a_console_column_that_is_none(console: str, words: str) -> None:

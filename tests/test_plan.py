@@ -138,7 +138,7 @@ JOB_FAULTS = [
     ("", "job-shape", "the file is empty"),
     ("- a", "job-shape", "no mapping"),
     ("job: x\nsite: {}", "job-shape", "did you mean sites?"),
-    ("job: x\nmode: lve", "job-shape", "is no mode"),
+    ("job: x\nmode: lve", "job-shape", "is not a mode"),
     ("job: x\nbaseline:\n  dns: {server: 1}", "unknown-setting", "job.yaml:3 (baseline.dns.server)"),
     ("job: x\nsites:\n  wj: {subnet: 10.44.8.5/24}", "subnet-form", "job.yaml:3"),
     (

@@ -215,7 +215,7 @@ BAD = [
     ("bad.json", b"[{]", "bad.json:1: not valid JSON"),
     ("big.csv", b"x" * 50_000_000, "it has 50 MB, more than 20"),
     ("locked.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1rest", "protected by a password"),
-    ("fake.xlsx", b"no workbook", "this is no workbook"),
+    ("fake.xlsx", b"no workbook", "this is not a workbook"),
     ("broken.xlsx", b"PK\x03\x04broken", "can't be read"),
     ("binary.csv", b"hostname\x00\x01", "this is no text"),
     ("quote.csv", b'hostname,site\n"a,b\nc,d\n', "Look for a quote left open"),

@@ -255,7 +255,7 @@ def test_a_naming_rule_counts_by_site_and_role_and_takes_no_name_twice() -> None
     [
         ("{site}", "counts nothing"),
         ("{sight}{n}", "nothing fills {sight}"),
-        ("{n", "is no naming rule"),
+        ("{n", "is not a naming rule"),
         ("{n:x}", "can't be filled"),
         ("{site!r}{n}", "can't be filled"),
         ("{site:5}{n}", "only {n} takes a width"),

@@ -40,7 +40,7 @@ class Console:
         match = _NETWORK.fullmatch(text)
         port = int(match["port"] or (22 if match["kind"] == "ssh" else 0)) if match else 0
         if match is None or not 0 < port < 65536:
-            raise LinkError(f"{text!r} is no console; write {_FORMS}")
+            raise LinkError(f"{text!r} is not a console; write {_FORMS}")
         return cls(match["kind"], match["host"].strip("[]"), port, match["how"] or "")
 
 

@@ -48,7 +48,7 @@ class LineSettings:
         """From `115200 8N1` or `115200-8N1`; raises LinkError."""
         match = re.fullmatch(r"(\d{2,7})(?:[ -]([5-8][NEO][12]))?", text.strip())
         if match is None:
-            raise LinkError(f"{text!r} are no settings of a serial line; write them like 9600 8N1")
+            raise LinkError(f"{text!r} are not settings of a serial line; write them like 9600 8N1")
         return cls(int(match[1]), match[2] or "8N1")
 
     def __str__(self) -> str:
@@ -109,7 +109,7 @@ def _words(error: BaseException) -> str:
 def _open(url: str, settings: LineSettings) -> serial.SerialBase:
     match = _FRAMING.fullmatch(settings.framing)
     if match is None:
-        raise LinkError(f"{settings.framing!r} is no framing; write it like 8N1")
+        raise LinkError(f"{settings.framing!r} is not a framing; write it like 8N1")
     wanted = {
         "baudrate": settings.speed,
         "bytesize": int(match[1]),

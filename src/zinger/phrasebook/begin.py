@@ -55,7 +55,7 @@ save: {{at: main, send: keep}}   # what saves to startup
 def commented_start(name: str, prompt: str, login: str, secret: str) -> str:
     """The text; raises ValueError for a name or prompt that can't be used."""
     if not re.fullmatch(r"[a-z][a-z0-9]*(-[a-z0-9]+)*", name):
-        raise ValueError(f"{name!r} is no family's name; write it in lower case with hyphens, like quern-s4")
+        raise ValueError(f"{name!r} is not a family's name; write it in lower case with hyphens, like quern-s4")
     if not prompt.strip() or not login.strip() or not secret.strip():
         raise ValueError("a prompt or question is empty; give it as it stands on the screen")
     title = " ".join(word.upper() if any(c.isdigit() for c in word) else word.capitalize() for word in name.split("-"))

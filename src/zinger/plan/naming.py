@@ -22,7 +22,7 @@ class NamingRule:
         try:
             parts = list(string.Formatter().parse(self.text))
         except ValueError as error:
-            raise BadValue(f"{text!r} is no naming rule ({error})", "write it like {site}-{role}{n:02}") from None
+            raise BadValue(f"{text!r} is not a naming rule ({error})", "write it like {site}-{role}{n:02}") from None
         fields = [name for _, name, _, _ in parts if name is not None]
         for _, name, spec, conversion in parts:
             if name is None:

@@ -1,7 +1,7 @@
 """Carries one device from factory state to a proved baseline, through its stages.
 
 Every stage looks before it acts, so the whole can be begun again after any interruption (a cut, a crash, a
-restart, a person's typing) and sends only what is not so. What it can't decide it hands to a person.
+restart, a person's typing) and sends only what differs. What it can't decide it hands to a person.
 """
 
 from __future__ import annotations

@@ -63,7 +63,7 @@ class Shows:
 class Step:
     """One thing to send: how, what, for which setting, and how it is undone (masked).
 
-    `also` is sent when the setting is still not so after its questions were answered.
+    `also` is sent when the setting still differs after its questions were answered.
     """
 
     setting: str

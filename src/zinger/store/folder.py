@@ -24,7 +24,7 @@ from zinger.plan.values.secrets import Vaulted
 
 
 class JobFolderError(ZingerError):
-    """The folder is no job, or can't be used; the message says what to do."""
+    """The folder is not a job, or can't be used; the message says what to do."""
 
 
 class Locked(JobFolderError):
@@ -57,7 +57,7 @@ class JobFolder:
     def __init__(self, path: Path) -> None:
         self.path = path.expanduser().absolute()
         if not self.path.is_dir():
-            raise JobFolderError(f"{path} is no folder; give the job's folder, or `zinger demo` for a made-up one")
+            raise JobFolderError(f"{path} is not a folder; give the job's folder, or `zinger demo` for a made-up one")
         if not (self.path / JOB_FILE).is_file():
             raise JobFolderError(f"{path} has no {JOB_FILE}; a job is a folder with {JOB_FILE} and {SHEET_FILE}")
         self._lock: TextIOWrapper | None = None

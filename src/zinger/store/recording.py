@@ -22,7 +22,7 @@ FLUSH_EVERY = 1.0
 
 
 class RecordingError(ZingerError):
-    """A file that is no recording, or can't be read; the message says where."""
+    """A file that is not a recording, or can't be read; the message says where."""
 
 
 def events_of(file: Path) -> Iterator[Event]:
@@ -38,11 +38,11 @@ def events_of(file: Path) -> Iterator[Event]:
                     if number > 1:
                         yield float(entry[0]), str(entry[1]), str(entry[2])
                     elif entry.get("version") != 2:
-                        raise RecordingError(f"{file} is no asciicast v2 recording")
+                        raise RecordingError(f"{file} is not an asciicast v2 recording")
                 except (ValueError, IndexError, TypeError, AttributeError, KeyError):
                     if number > 1 and not line.endswith("\n"):
                         return
-                    raise RecordingError(f"{file}:{number} is no line of an asciicast v2 recording") from None
+                    raise RecordingError(f"{file}:{number} is not a line of an asciicast v2 recording") from None
     except (OSError, UnicodeDecodeError) as error:
         raise RecordingError(f"{file} can't be read: {error}") from None
 

@@ -40,7 +40,7 @@ class Conversation(Driver[Send]):
 
     @property
     def heard(self) -> float:
-        """When the device last showed something that is no log line, or was last sent something."""
+        """When the device last showed something that is not a log line, or was last sent something."""
         return self.locator.heard
 
     def look_anew(self, now: float) -> None:

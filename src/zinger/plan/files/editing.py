@@ -114,7 +114,7 @@ class Edits:
         """A new row at the end of the sheet, as one step; returns its number. Raises TypeError where that can't be."""
         if not isinstance(self._sheet, CsvSheet):
             raise TypeError(
-                f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is none; "
+                f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is not one; "
                 "add it there, or bring the sheet in with `zinger import`"
             )
         row = self._sheet.add_row(cells)

@@ -29,7 +29,7 @@ def read_job(text: str, file: str = JOB_FILE) -> RawJob:
     except UnreadableError as error:
         return RawJob(problems=(error_at("job-unreadable", error.spot, error.what, error.do),))
     if not isinstance(data, CommentedMap):
-        what = "the file is empty" if data is None else "the file is no mapping of keys to values"
+        what = "the file is empty" if data is None else "the file is not a mapping of keys to values"
         return RawJob(problems=(error_at("job-shape", Spot(file), what, "Begin it with `job: name of the job`"),))
     return _JobReader(file).read(data)
 
@@ -53,7 +53,7 @@ class _JobReader:
                 )
         mode = str(data.get("mode", "practice"))
         if mode not in ("practice", "live"):
-            self._bad(data, "mode", "mode", f"{mode!r} is no mode", "Write practice or live")
+            self._bad(data, "mode", "mode", f"{mode!r} is not a mode", "Write practice or live")
         sites = {
             str(key): self._site(str(key), body, self._spot(part, key, f"sites.{key}"))
             for part in (self._mapping(data, "sites"),)

@@ -90,7 +90,7 @@ def read_tables(data: bytes, file: str) -> list[Table]:
     if data[:4] == b"PK\x03\x04":
         return _read_workbook(data, file)
     if kind in ("xlsx", "xlsm"):
-        raise UnreadableError(Spot(file), "this is no workbook, whatever its name says", "Export the sheet again")
+        raise UnreadableError(Spot(file), "this is not a workbook, whatever its name says", "Export the sheet again")
     if kind in ("yaml", "yml", "json"):
         return [_read_mappings(data, file, kind)]
     return [_read_csv(data, file)]
@@ -113,7 +113,7 @@ def decoded(data: bytes, file: str) -> tuple[str, str]:
             line = text.count("\n", 0, bad.start()) + 1
             raise UnreadableError(
                 Spot(file, line),
-                f"this is no text: it holds the character U+{ord(bad[0]):04X}",
+                f"this is not a text: it holds the character U+{ord(bad[0]):04X}",
                 "Export the sheet as CSV in UTF-8",
             )
         return text, code.removesuffix("-sig")
@@ -206,7 +206,7 @@ def _read_workbook(data: bytes, file: str) -> list[Table]:
             try:
                 tables.append(_worksheet(sheet, written[sheet.title], file))
             except UnreadableError:
-                continue  # an empty sheet is no table
+                continue  # an empty sheet is not a table
     if not tables:
         raise EmptySheetError(Spot(file), "no sheet of the workbook has rows", "Put the column headings in row 1")
     return tables
@@ -255,7 +255,9 @@ def _read_mappings(data: bytes, file: str, kind: str) -> Table:
     if isinstance(loaded, Mapping) and all(isinstance(v, Mapping) for v in loaded.values()):
         loaded = [{"hostname": name, **body} for name, body in loaded.items()]
     if not isinstance(loaded, list) or not all(isinstance(entry, Mapping) for entry in loaded):
-        raise UnreadableError(Spot(file), "this is no list of devices", "Write a list with a mapping for each device")
+        raise UnreadableError(
+            Spot(file), "this is not a list of devices", "Write a list with a mapping for each device"
+        )
     flat = [dict(_flat(entry)) for entry in loaded]
     headings = tuple(dict.fromkeys(key for entry in flat for key in entry))
     lines = _lines_of(loaded)

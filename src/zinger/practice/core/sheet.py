@@ -100,5 +100,5 @@ def mask(text: str) -> str:
     try:
         IPv4Network(f"0.0.0.0/{text}")
     except ValueError:
-        raise Refused(f"{text} is no mask") from None
+        raise Refused(f"{text} is not a mask") from None
     return text

@@ -23,7 +23,7 @@ class Uart:
         self.baud = 0
         """Bits a second in both directions; 0 is an instant line."""
         self.fifo = 0
-        """Characters that the UART holds; 0 is no end."""
+        """Characters that the UART holds; 0: without end."""
         self.eats = 0
         """Characters a second that the processor takes out of it."""
         self.drop_every = 0

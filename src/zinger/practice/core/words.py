@@ -21,7 +21,7 @@ def address_of(word: str) -> IPv4Address:
     try:
         return IPv4Address(word)
     except AddressValueError:
-        raise Refused(f"{word} is no address") from None
+        raise Refused(f"{word} is not an address") from None
 
 
 def host_in_net(text: str) -> IPv4Interface:
@@ -29,9 +29,9 @@ def host_in_net(text: str) -> IPv4Interface:
     try:
         found = IPv4Interface(text)
     except ValueError:
-        raise Refused(f"{text} is no address with its length") from None
+        raise Refused(f"{text} is not an address with its length") from None
     if "/" not in text or found.ip in (found.network.network_address, found.network.broadcast_address):
-        raise Refused(f"{text} is no host's address with its length")
+        raise Refused(f"{text} is not a host's address with its length")
     return found
 
 

@@ -201,7 +201,7 @@ class Yard:
         return {}
 
     def do_lease(self, device: str, address: str | None) -> Reply:
-        """What the segment's DHCP server would give this device; None is no server."""
+        """What the segment's DHCP server would give this device; None: no server answers."""
         self._box(device).offered_lease = address
         return {}
 

@@ -107,7 +107,7 @@ class Managing(Switching):
             except (ValueError, AddressValueError):
                 raise Refused("say address fixed A.B.C.D len N, or address lease") from None
             if fixed.ip in (fixed.network.network_address, fixed.network.broadcast_address):
-                raise Refused(f"{fixed.ip} is no host of {fixed.network.network_address} len {prefix}")
+                raise Refused(f"{fixed.ip} is not a host of {fixed.network.network_address} len {prefix}")
             if running.gateway and IPv4Address(running.gateway) not in fixed.network:
                 running.gateway = ""
                 self.tty.show("note: the gateway was outside and is gone\n")
@@ -139,7 +139,7 @@ class Managing(Switching):
     async def do_prefer(self, rest: list[str]) -> None:
         word = one(rest, "a source")
         if word != "none" and word not in self.switch.running.source:
-            raise Refused(f"{word} is no source")
+            raise Refused(f"{word} is not a source")
         self.switch.running.prefer = "" if word == "none" else word
 
     async def do_poll(self, rest: list[str]) -> None:

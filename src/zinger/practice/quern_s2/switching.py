@@ -27,7 +27,7 @@ class Switching:
         for part in text.split(","):
             match = re.fullmatch(r"((?:\d+/)?)(\d+)(?:-(?:\1)?(\d+))?", part)
             if match is None:
-                raise Refused(f"{part} is no port")
+                raise Refused(f"{part} is not a port")
             for number in range(int(match[2]), int(match[3] or match[2]) + 1):
                 if f"{match[1]}{number}" not in self.switch.PORTS:
                     raise Refused(f"there is no port {match[1]}{number}")

@@ -1,4 +1,4 @@
-"""Sending what is not so yet."""
+"""Sending what the device does not have yet."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from zinger.talk.requests import Answer, At
 
 
 class Send:
-    """Send every step whose setting is not so yet, then hold the question scripts for what is still open."""
+    """Send every step whose setting the device does not have, then hold the question scripts for what is still open."""
 
     def wanted(self, on: Pass) -> bool:
         return on.wire.world.sends
@@ -45,8 +45,8 @@ class Send:
 
     @staticmethod
     async def _what_was_not_made(on: Pass, asked: Sequence[Step]) -> None:
-        """A question script can do less than it seems to: read, and send by itself what is still not so."""
-        wire, why = on.wire, "its questions did not make it so"
+        """A question script can do less than it seems to: read, and send by itself what is still different."""
+        wire, why = on.wire, "its questions did not set it"
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys))
         still = to_send(wire.script, await wire.read(startup=False))
         for step in asked:
@@ -58,7 +58,7 @@ class Send:
 
 
 async def send_one(on: Pass, step: Step) -> None:
-    """Send one step; a refusal marks it, an interruption that it was to bring is none."""
+    """Send one step; a refusal marks it, an interruption that it was meant to cause is not a failure."""
     wire = on.wire
     wire.line.step(step.setting, Mark.NOW)
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")

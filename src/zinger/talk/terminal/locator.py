@@ -39,7 +39,7 @@ class Locator:
         self.at: At | None = None
         """Where the device last was known to be; None before the first place and after a restart."""
         self.heard = 0.0
-        """When it last showed something that is no log line, or was last sent something."""
+        """When it last showed something that is not a log line, or was last sent something."""
         self.doubtful = False
         """Set after a nudge or a cancelled line: then even an expected place must hold still."""
         self._stands: At | None = None

@@ -122,7 +122,7 @@ def schedule_unknown(device: Device, look: Look) -> Iterator[Found]:
     for entry in device[FILTERS] or ():
         if entry.schedule and entry.schedule not in known:
             yield Found(
-                f"the filter of {entry.what} is for {entry.schedule!r}, which is no schedule",
+                f"the filter of {entry.what} is for {entry.schedule!r}, which is not a schedule",
                 "Plan it in edge.schedules",
                 FILTERS,
             )

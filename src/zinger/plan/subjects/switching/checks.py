@@ -377,12 +377,12 @@ def _carries(port: Port) -> str:
 
 @device_check("stp-priority-step", ERROR, STP_PRIORITY, source="IEEE 802.1Q 14.2", repairs=True)
 def stp_priority_step(device: Device, look: Look) -> Iterator[Found]:
-    """The spanning-tree priority is no multiple of 4096."""
+    """The spanning-tree priority is not a multiple of 4096."""
     priority = device[STP_PRIORITY]
     if priority is not None and priority % 4096:
         near = round(priority / 4096) * 4096
         yield Found(
-            f"spanning-tree priority {priority} is no multiple of 4096",
+            f"spanning-tree priority {priority} is not a multiple of 4096",
             f"Write {near}",
             STP_PRIORITY,
             repair=repair(f"make it {near}", where_it_stands(device, STP_PRIORITY, str(near))),
