@@ -24,7 +24,8 @@ from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.subjects.wireless.settings import COUNTRY
 from zinger.plan.subnets import hosts, laptop_address
 from zinger.run.hands import RunError
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.folder import JobFolder, JobFolderError
 

@@ -10,7 +10,8 @@ from tests.test_run import carried
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Source, Verdict
 from zinger.run.board import Mark
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.vault import Vault
 

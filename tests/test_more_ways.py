@@ -70,7 +70,7 @@ def test_flash_outlives_the_yard_and_a_second_run_says_nothing(job: Callable[...
 
 
 async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(practice: Practice) -> None:
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
     from zinger.run.run import Run
 
     job = OpenJob(practice.folder)
@@ -119,10 +119,11 @@ async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
     job: Callable[..., Path], capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     from zinger.cli.app import _own_fault
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
     from zinger.tui import ZingerApp
+    from zinger.tui.lineup import LineUp
 
-    app = ZingerApp(OpenJob(JobFolder(job())), Options(), start=False)
+    app = ZingerApp(lambda: OpenJob(JobFolder(job())), Options(), start=False)
 
     def break_it() -> None:
         password = "a-secret-in-a-variable"
@@ -131,6 +132,9 @@ async def test_a_fault_of_ours_ends_loudly_and_tells_no_values(
     monkeypatch.setattr(app, "action_handover", break_it)
     with pytest.raises(RuntimeError, match="broken after 22"):
         async with app.run_test() as pilot:
+            while not isinstance(app.screen, LineUp):
+                await pilot.pause(0.05)
+            await pilot.pause()
             await pilot.press("h")
             await pilot.pause()
     assert isinstance(app.fault, RuntimeError)

@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 
 from tests.conftest import ONE_DEVICE, lay_out
 from zinger.run.board import Mark
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal

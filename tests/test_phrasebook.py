@@ -71,3 +71,20 @@ def test_templates_are_sandboxed_and_strict() -> None:
     for source in ("{{ value.__class__.__mro__ }}", "{{ nothing }}"):
         with pytest.raises(WordsError):
             render(source, value="x")
+
+
+def test_the_names_of_a_simple_template_are_those_that_its_grammar_finds() -> None:
+    import re
+
+    from jinja2 import Environment, meta
+
+    from zinger.phrasebook.words import names_used
+
+    texts = [file.read_text("utf-8") for file in (resources.files("zinger") / "phrasebook" / "families").iterdir()]
+    templates = {line for text in texts for line in re.findall(r"send: (.*[^|>])$|'(.*)'", text, re.M) for line in line}
+    for template in {*templates, "{{ not a }}", "{{ none }}", "{{ a.b }} {{ c }}", "{% if a %}b{% endif %}", "}}"}:
+        try:
+            wanted = frozenset(meta.find_undeclared_variables(Environment().parse(template)))
+        except Exception:
+            continue  # not a template
+        assert names_used(template) == wanted, template

@@ -136,7 +136,7 @@ JOB_FAULTS = [
     ("job: [", "job-unreadable", "job.yaml:"),
     ("job: a\njob: b", "job-unreadable", "job.yaml:"),
     ("", "job-shape", "the file is empty"),
-    ("- a", "job-shape", "no mapping"),
+    ("- a", "job-shape", "not a mapping"),
     ("job: x\nsite: {}", "job-shape", "did you mean sites?"),
     ("job: x\nmode: lve", "job-shape", "is not a mode"),
     ("job: x\nbaseline:\n  dns: {server: 1}", "unknown-setting", "job.yaml:3 (baseline.dns.server)"),

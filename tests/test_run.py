@@ -16,7 +16,8 @@ import pytest
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.board import Mark
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal

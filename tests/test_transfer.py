@@ -217,7 +217,7 @@ BAD = [
     ("locked.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1rest", "protected by a password"),
     ("fake.xlsx", b"no workbook", "this is not a workbook"),
     ("broken.xlsx", b"PK\x03\x04broken", "can't be read"),
-    ("binary.csv", b"hostname\x00\x01", "this is no text"),
+    ("binary.csv", b"hostname\x00\x01", "this is not a text"),
     ("quote.csv", b'hostname,site\n"a,b\nc,d\n', "Look for a quote left open"),
     ("empty.csv", b"\n\n", "the file is empty"),
     ("other.csv", b"price,colour\n1,red\n", "no sheet has a column for hostname"),

@@ -115,7 +115,7 @@ def test_a_recording_is_played_at_any_speed_from_any_moment(tmp_path: Path) -> N
     cut_off = tmp_path / "a.cast"
     cut_off.write_text(cut_off.read_text() + '[92.0, "o", "half a li')
     assert Playback.of(cut_off).length == played.length, "a crash leaves a half line; the rest can be played"
-    with pytest.raises(RecordingError, match="no asciicast"):
+    with pytest.raises(RecordingError, match="not an asciicast"):
         (tmp_path / "no.cast").write_text("{}\n")
         Playback.of(tmp_path / "no.cast")
 

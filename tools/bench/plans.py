@@ -62,16 +62,20 @@ def plans() -> None:
 
 
 async def plan_keys() -> None:
-    from zinger.run.openjob import OpenJob, Options
+    from zinger.run.openjob import OpenJob
+    from zinger.run.options import Options
     from zinger.store.folder import JobFolder
     from zinger.tui.app import ZingerApp
+    from zinger.tui.plan import PlanScreen
 
     with tempfile.TemporaryDirectory() as folder:
         job, sheet = large_job(10000)
         (Path(folder) / "job.yaml").write_text(job)
         (Path(folder) / "devices.csv").write_bytes(sheet)
-        app = ZingerApp(OpenJob(JobFolder(Path(folder))), Options(), False, "plan")
+        app = ZingerApp(lambda: OpenJob(JobFolder(Path(folder))), Options(), False, "plan")
         async with app.run_test(size=(142, 44)) as pilot:
+            while not isinstance(app.screen, PlanScreen):
+                await pilot.pause(0.1)
             await pilot.pause(1)
             busy = [0.0]
             watch = asyncio.create_task(_watch_gaps(busy))

@@ -6,6 +6,7 @@ import sys
 import time
 import traceback
 from collections.abc import Callable
+from functools import partial
 from typing import Annotated
 
 import typer
@@ -73,9 +74,9 @@ def begin(
     path = last_job()
     if sys.stdin.isatty() and sys.stdout.isatty():
         from zinger.cli.common import open_job, show
-        from zinger.run.openjob import Options
+        from zinger.run.options import Options
 
-        show(open_job(path) if path is not None else None, Options(), start=False)
+        show(partial(open_job, path) if path is not None else None, Options(), start=False)
     else:
         last = f"The last job is {path}." if path else "No job was opened yet."
         typer.echo(

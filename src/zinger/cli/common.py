@@ -7,6 +7,7 @@ rest, and each command brings in what it uses when it is called.
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -15,7 +16,8 @@ import typer
 from zinger.errors import ZingerError
 
 if TYPE_CHECKING:
-    from zinger.run.openjob import OpenJob, Options
+    from zinger.run.openjob import OpenJob
+    from zinger.run.options import Options
 
 DONE, FINDINGS, USAGE, PERSON = 0, 1, 2, 3
 """Exit codes: all is done; something is owed or differs; the command can't be carried out; a person is needed."""
@@ -53,11 +55,11 @@ def open_job(job: Path) -> OpenJob:
     return opened
 
 
-def show(opened: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
-    """Open the screen."""
+def show(opening: Callable[[], OpenJob] | None, options: Options, start: bool, first: str = "") -> OpenJob | None:
+    """Open the screen, and the job behind it; returns the job that was open at the end. Raises ZingerError."""
     from zinger.tui.app import show
 
-    show(opened, options, start, first)
+    return show(opening, options, start, first)
 
 
 def write_handover(opened: OpenJob, quiet: bool = False) -> list[Path]:

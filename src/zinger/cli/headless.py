@@ -12,7 +12,8 @@ from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
 from zinger.run.board import DeviceLine, Mark
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.run import Run
 
 WATCH_EVERY = 0.1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -18,23 +19,23 @@ WithoutScreen = Annotated[bool, typer.Option("--headless", help="without a scree
 
 def welcome() -> None:
     """Recent jobs, a new job, the demo."""
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
     show(None, Options(), start=False)
 
 
 def plan(job: JobArg) -> None:
     """Open the plan of a job, to look at and to change."""
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
-    show(open_job(job), Options(), start=False, first="plan")
+    show(partial(open_job, job), Options(), start=False, first="plan")
 
 
 def open_(job: JobArg, pace: Pace = None) -> None:
     """Open a job on the screen."""
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
-    show(open_job(job), Options(pace=pace), start=False)
+    show(partial(open_job, job), Options(pace=pace), start=False)
 
 
 def demo(
@@ -45,21 +46,21 @@ def demo(
 ) -> None:
     """The Kettlestone Valley Railway: a made-up job; its simulated devices go from factory state to proved."""
     from zinger.desk.jobs import fresh_demo, lay_out_demo
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
     where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
         lay_out_demo(where)
-    opened = open_job(where)
     options = Options(pace=pace, nobody=without_screen)
     if not without_screen:
-        show(opened, options, start=True)
+        shown = show(partial(open_job, where), options, start=True)
         typer.echo(f"The demo job is in {where}; its sessions are in records/, its papers in handover/.")
-        if opened.folder.journal.exists():
-            write_handover(opened)
+        if shown is not None and shown.folder.journal.exists():
+            write_handover(shown)
         return
     from zinger.cli.headless import carry_out
 
+    opened = open_job(where)
     raise typer.Exit(carry_out(opened, options, as_json, afterwards=lambda: write_handover(opened, quiet=as_json)))
 
 
@@ -75,17 +76,17 @@ def run(
     trace: Trace = None,
 ) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
-    opened = open_job(job)
     options = Options(
         only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut, restart=restart, trace=trace
     )
     if not without_screen:
-        show(opened, options, start=True)
+        show(partial(open_job, job), options, start=True)
         return
     from zinger.cli.headless import carry_out
 
+    opened = open_job(job)
     raise typer.Exit(carry_out(opened, options, as_json, keep_yard))
 
 
@@ -99,7 +100,7 @@ def prove(
 ) -> None:
     """Read everything back and look in from the network, without changing anything."""
     from zinger.cli.headless import carry_out
-    from zinger.run.openjob import Options
+    from zinger.run.options import Options
 
     options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, sends=False, trace=trace)
     raise typer.Exit(carry_out(open_job(job), options, as_json))

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zinger.phrasebook.book import Phrasebook
@@ -21,20 +19,6 @@ from zinger.store.openplan import OpenPlan
 
 if TYPE_CHECKING:
     from zinger.store.journal import Journal
-
-
-@dataclass
-class Options:
-    """How a run is wanted: which devices, at what pace, and how much of it."""
-
-    only: Sequence[str] = ()
-    pace: float | None = None
-    nobody: bool = False
-    power_cut: bool = True
-    restart: bool = False
-    sends: bool = True
-    trace: Path | None = None
-    """Where every turn of the conversations is written, for a developer."""
 
 
 class OpenJob(OpenPlan):

@@ -15,7 +15,8 @@ from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.hands import Act, Hands, RunError
 from zinger.run.onwire import OnWire
-from zinger.run.openjob import OpenJob, Options
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.trace import TraceFile
 from zinger.run.world import World

@@ -1,34 +1,42 @@
-"""The application: opens screens over a job's board, and forwards what a person wants to the run room."""
+"""The application: opens screens over a job's board, and forwards what a person wants to the run room.
+
+It is there at once: this module loads nothing but the toolkit. A job is opened on another thread behind the first
+picture, and what each screen needs is loaded with it.
+"""
 
 from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
-from rich.text import Text
 from textual.app import App
 from textual.binding import Binding, BindingType
 from textual.command import Provider
 
-from zinger.phrasebook.terminal import Terminal
-from zinger.plan.files.yamlfile import UnreadableError
-from zinger.run.board import DeviceLine
-from zinger.run.openjob import OpenJob, Options
-from zinger.store.entries import JournalError
-from zinger.store.folder import JobFolder, JobFolderError
-from zinger.store.vault import VaultError
-from zinger.tui.dialogs import Dialog, help_dialog, leaving, message
-from zinger.tui.lineup import LineUp
-from zinger.tui.look import PAPER, VIOLET
-from zinger.tui.palette import Commands
-from zinger.tui.parts import ZingerScreen
+from zinger.errors import ZingerError
+from zinger.tui.opening import Opening
 from zinger.tui.running import RunControl
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
     from zinger.desk.incoming import Incoming
+    from zinger.phrasebook.terminal import Terminal
+    from zinger.run.board import DeviceLine
+    from zinger.run.openjob import OpenJob
+    from zinger.run.options import Options
+
+
+AFTER_THE_PICTURE = 0.02
+"""Seconds until the job is opened: loading would keep the first picture from being drawn."""
+
+
+def _commands() -> type[Provider]:
+    from zinger.tui.palette import Commands
+
+    return Commands
 
 
 class ZingerApp(App[None]):
@@ -36,7 +44,7 @@ class ZingerApp(App[None]):
 
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
-    COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {Commands}
+    COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {_commands}
     VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),
@@ -46,18 +54,20 @@ class ZingerApp(App[None]):
     job: OpenJob
     """The job that is open; until there is one, only the welcome and what it leads to are shown."""
 
-    def __init__(self, job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
+    def __init__(
+        self, opening: Callable[[], OpenJob] | None, options: Options, start: bool = False, first: str = ""
+    ) -> None:
         super().__init__()
-        self._start, self._first = start, first
-        if job is not None:
-            self.job = job
+        self._opening, self._start, self._first = opening, start, first
         self._desk: Desk | None = None
         self.running = RunControl(self, self, options)
         self.fault: Exception | None = None
-        """A fault of our own that ended the application; the command line tells of it."""
+        """What ended the application: a job that can't be opened, or a fault of our own. The command line tells it."""
 
     def tell(self, title: str, text: str) -> None:
         """Show a message that stays until it was read."""
+        from zinger.tui.dialogs import message
+
         self.push_screen(message(title, text))
 
     def end_on(self, fault: Exception) -> None:
@@ -74,17 +84,41 @@ class ZingerApp(App[None]):
         self._close_messages_no_wait()
 
     def on_mount(self) -> None:
-        """Show the line-up, and begin when that is wanted; without a job, the welcome."""
-        from zinger.tui.welcome import Welcome
+        """Open the job that is wanted; without one, the welcome."""
+        if self._opening is None:
+            from zinger.tui.welcome import Welcome
 
-        if not self.has_job:
             self.push_screen(Welcome())
             return
-        self.push_screen(LineUp())
+        self.push_screen(Opening())
+        self.set_timer(AFTER_THE_PICTURE, partial(self.run_worker, self._open_first, thread=True, name="open"))
+
+    def _open_first(self) -> None:
+        """Open the job, on a thread of its own."""
+        assert self._opening is not None
+        try:
+            import zinger.tui.lineup  # noqa: F401 the screen that comes next, loaded here
+
+            job = self._opening()
+        except Exception as error:
+            self.call_from_thread(self._end_with, error)
+            return
+        self.call_from_thread(self._begin_with, job)
+
+    def _begin_with(self, job: OpenJob) -> None:
+        """Show the line-up, and begin when that is wanted."""
+        self._take_job(job)
         if self._first == "plan":
             self.action_plan()
         if self._start:
             self.action_go()
+
+    def _end_with(self, error: Exception) -> None:
+        if isinstance(error, ZingerError):
+            self.fault = error
+            self.exit()
+        else:
+            self.end_on(error)
 
     @property
     def has_job(self) -> bool:
@@ -95,10 +129,12 @@ class ZingerApp(App[None]):
     def open_job(self, path: Path) -> None:
         """Open a job in place of the welcome; a job with errors shows its plan first."""
         from zinger.desk.jobs import remember_job
+        from zinger.run.openjob import OpenJob
+        from zinger.store.folder import JobFolder
 
         try:
             job = OpenJob(JobFolder(path))
-        except (JobFolderError, JournalError, VaultError) as error:
+        except ZingerError as error:
             self.tell("The job was not opened", str(error))
             return
         remember_job(job.folder.path, len(job.plan.devices))
@@ -107,6 +143,8 @@ class ZingerApp(App[None]):
             self.action_plan()
 
     def _take_job(self, job: OpenJob) -> None:
+        from zinger.tui.lineup import LineUp
+
         self.job, self._desk = job, None
         while len(self.screen_stack) > 1:
             self.pop_screen()
@@ -118,7 +156,7 @@ class ZingerApp(App[None]):
 
         try:
             self.open_job(fresh_demo())
-        except JobFolderError as error:
+        except ZingerError as error:
             self.tell("The demo was not opened", str(error))
 
     def open_import(self, incoming: Incoming | None = None) -> None:
@@ -144,9 +182,12 @@ class ZingerApp(App[None]):
         if self.running.run is not None:
             self.notify("the run goes on with the plan with which it was begun; open the job again to use the new one")
             return
+        from zinger.run.openjob import OpenJob
+        from zinger.tui.lineup import LineUp
+
         try:
             self.job = OpenJob(self.job.folder)
-        except (JobFolderError, JournalError, VaultError) as error:
+        except ZingerError as error:
             self.tell("The plan can't be read again", str(error))
             return
         for screen in self.screen_stack:
@@ -165,7 +206,7 @@ class ZingerApp(App[None]):
             if self._desk is None:
                 vault = self.job.vault
                 self._desk = Desk(self.job.folder, self.job.families.rules, vault.traits() if vault else {})
-        except (JobFolderError, UnreadableError) as error:
+        except ZingerError as error:
             self.tell("The plan can't be edited", str(error))
             return
         self.push_screen(PlanScreen(self._desk, here))
@@ -238,6 +279,8 @@ class ZingerApp(App[None]):
 
     def action_wire_of_this(self) -> None:
         """The wire of the device on the screen."""
+        from zinger.tui.lineup import LineUp
+
         if device := self._here():
             self.pop_screen()
             if self._here() != device or isinstance(self.screen, LineUp):
@@ -245,6 +288,8 @@ class ZingerApp(App[None]):
 
     async def action_back(self) -> None:
         """One screen back, unless the screen in front has a use for Escape."""
+        from zinger.tui.parts import ZingerScreen
+
         if isinstance(self.screen, ZingerScreen) and self.screen.back():
             return
         if len(self.screen_stack) > 2:
@@ -263,6 +308,8 @@ class ZingerApp(App[None]):
 
     def action_help(self) -> None:
         """Keys and shapes."""
+        from zinger.tui.dialogs import help_dialog
+
         self.push_screen(help_dialog(self.screen))
 
     def action_go(self) -> None:
@@ -278,20 +325,19 @@ class ZingerApp(App[None]):
 
         try:
             written = await asyncio.to_thread(write_papers, self.job.folder, self.job.plan, self.job.scripts)
-        except (OSError, JournalError) as error:
+        except (OSError, ZingerError) as error:
             self.tell("The papers could not be written", str(error))
             return
         self.notify(f"{len(written)} papers in {self.job.folder.handover}", title="handover")
 
     def action_leave(self) -> None:
         """Quit; asks first when devices are in mid-conversation."""
+        from zinger.tui.dialogs import leaving, not_saved
+
         busy = self.running.busy()
         unsaved = self._desk.edits.unsaved if self._desk else []
         if unsaved and not busy:
-            body = Text("These changes of the plan are not saved:\n\n", PAPER)
-            for words in unsaved[-12:]:
-                body.append(f"  {words}\n", VIOLET)
-            self.push_screen(Dialog("Leave without saving?", body, "leave", "stay"), self._leave_if)
+            self.push_screen(not_saved(unsaved), self._leave_if)
         elif busy:
             self.push_screen(leaving(busy, self.job.board.practice), self._leave_if)
         else:
@@ -306,9 +352,13 @@ class ZingerApp(App[None]):
         self.exit()
 
 
-def show(job: OpenJob | None, options: Options, start: bool, first: str = "") -> None:
-    """Run the application until the person leaves; without a job it begins with the welcome."""
-    app = ZingerApp(job, options, start, first)
+def show(opening: Callable[[], OpenJob] | None, options: Options, start: bool, first: str = "") -> OpenJob | None:
+    """Run the application until the person leaves; without a job to open it begins with the welcome.
+
+    Returns the job that was open at the end. Raises ZingerError when the job can't be opened, and any fault of ours.
+    """
+    app = ZingerApp(opening, options, start, first)
     app.run()
     if app.fault is not None:
         raise app.fault
+    return app.job if app.has_job else None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 from rich.style import Style
@@ -38,6 +39,14 @@ class Dialog(ModalScreen[bool]):
     def action_answer(self, yes: bool) -> None:
         """Close with the answer."""
         self.dismiss(yes)
+
+
+def not_saved(changes: Sequence[str]) -> Dialog:
+    """Asks whether to leave although the plan's changes are not saved."""
+    body = Text("These changes of the plan are not saved:\n\n", PAPER)
+    for words in changes[-12:]:
+        body.append(f"  {words}\n", VIOLET)
+    return Dialog("Leave without saving?", body, "leave", "stay")
 
 
 def leaving(states: dict[str, str], practice: bool) -> Dialog:

@@ -7,15 +7,12 @@ from typing import TYPE_CHECKING, Protocol
 
 from textual.app import App
 
-from zinger.run.board import Mark
-from zinger.run.hands import RunError
-from zinger.run.openjob import OpenJob, Options
-from zinger.store.entries import JournalError
-from zinger.store.folder import JobFolderError
-from zinger.store.vault import VaultError
+from zinger.errors import ZingerError
 
 if TYPE_CHECKING:
     from zinger.run.onwire import OnWire
+    from zinger.run.openjob import OpenJob
+    from zinger.run.options import Options
     from zinger.run.run import Run
 
 
@@ -51,6 +48,8 @@ class RunControl:
 
     def go(self) -> None:
         """Begin; once begun, send on what stopped."""
+        from zinger.run.board import Mark
+
         if self.run is None:
             self._app.run_worker(self._begin(), exclusive=True, name="run")
             return
@@ -71,13 +70,12 @@ class RunControl:
             await self.run.stop(end_yard=True)
 
     async def _begin(self) -> None:
-        from zinger.link.base import LinkError
         from zinger.run.run import Run
 
         run = Run(self._teller.job, self._options)
         try:
             await run.start()
-        except (RunError, JobFolderError, JournalError, VaultError, LinkError) as error:
+        except ZingerError as error:
             await run.stop()
             self._teller.tell("The run did not begin", str(error))
             return
@@ -89,6 +87,8 @@ class RunControl:
 
     def _task_ended(self, task: asyncio.Task[None]) -> None:
         """A device's task that ended in an error is told: the world's as a message, our own loudly."""
+        from zinger.store.entries import JournalError
+
         error = None if task.cancelled() else task.exception()
         if isinstance(error, JournalError):
             words = f"{error}. Nothing more is sent to any device before it is written down. Make room and start again."

@@ -1,0 +1,21 @@
+"""How a run is wanted. A module of its own: commands make one before anything of the job is loaded."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass
+class Options:
+    """How a run is wanted: which devices, at what pace, and how much of it."""
+
+    only: Sequence[str] = ()
+    pace: float | None = None
+    nobody: bool = False
+    power_cut: bool = True
+    restart: bool = False
+    sends: bool = True
+    trace: Path | None = None
+    """Where every turn of the conversations is written, for a developer."""
