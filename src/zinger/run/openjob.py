@@ -86,4 +86,4 @@ def _recall_line(line: DeviceLine, memory: Memory) -> None:
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
     elif memory.accepted or memory.intended:
-        line.say("begun in an earlier run; will look where it is")
+        line.say("begun in an earlier run")

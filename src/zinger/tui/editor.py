@@ -106,7 +106,7 @@ class ValueEditor(Widget):
         line.value = self.desk.text(devices[0], setting)
         line.cursor_position = len(line.value)
         title = SETTINGS[setting].title if setting in SETTINGS else setting
-        self.query_one("#editor-title", Static).update(Text(f" {title}", Style(color=BRASS, bold=True)))
+        self.query_one("#editor-title", Static).update(Text(f"   {title}", Style(color=BRASS, bold=True)))
         self.display = True
         self._say()
         line.focus()

@@ -19,7 +19,20 @@ from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
 
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
-COLUMN = 10
+NARROW = 110
+"""Columns of the terminal below which the headings are short, so that what was planned can be read."""
+SHORT = {
+    Source.RUNNING: "run",
+    Source.STARTUP: "start",
+    Source.AFTER_POWER_CUT: "cut",
+    Source.AFTER_RESTART: "rest",
+    Source.OUTSIDE: "net",
+}
+
+
+def widths(width: int) -> tuple[int, int]:
+    """Columns for the setting, and for each source."""
+    return (26, 10) if width >= NARROW else (20, 6)
 
 
 def columns_of(line: DeviceLine) -> list[Source]:
@@ -56,10 +69,11 @@ class Findings(Rows):
         setting, found = self.rows[index]
         first = next(iter(found.values()))
         good = all(f.holds for f in found.values())
-        row = Text(f" {fit(first.title, 24):<26}", Style(color=PAPER if good else ROSE, bold=not good))
+        names, each = widths(width)
+        row = Text(f" {fit(first.title, names - 2):<{names}}", Style(color=PAPER if good else ROSE, bold=not good))
         for source in columns_of(self.line):
             sign, colour = SIGNS[found[source].verdict] if source in found else self._to_come(setting, source)
-            row.append(f"{sign:^{COLUMN}}", colour)
+            row.append(f"{sign:^{each}}", colour)
         worst = next((f for f in found.values() if not f.holds), first)
         words = worst.planned
         if not worst.holds:
@@ -81,14 +95,13 @@ class Heads(Watcher):
         self.line = line
 
     def stamp(self) -> Hashable:
-        return tuple(columns_of(self.line))
+        return (*columns_of(self.line), self.size)
 
     def render(self) -> RenderResult:
-        return (
-            Text(f"  {'setting':<26}", DIM)
-            .append("".join(f"{COLUMNS[s]:^{COLUMN}}" for s in columns_of(self.line)), DIM)
-            .append("  planned", DIM)
-        )
+        names, each = widths(self.size.width)
+        titles = COLUMNS if self.size.width >= NARROW else SHORT
+        text = Text(f"  {'setting':<{names}}", DIM)
+        return text.append("".join(f"{titles[s]:^{each}}" for s in columns_of(self.line)) + "  planned", DIM)
 
 
 class Evidence(Widget):
@@ -116,7 +129,7 @@ class Proof(DeviceScreen):
     """The proof of one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("a", "again", "prove again", tooltip="look, send what is not so yet, read back"),
+        Binding("a", "again", "prove again", tooltip="send what differs, and read back again"),
         Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
         *NEIGHBOURS,
         *COMMON,

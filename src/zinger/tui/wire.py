@@ -182,8 +182,8 @@ class Wire(DeviceScreen):
     """One device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("f2", "take", "take / hand back the wire", priority=True, tooltip="type yourself; again: hand it back"),
-        Binding("space", "hold", "hold / go on", tooltip="hold before the next step; again: go on"),
+        Binding("f2", "take", "take / hand back", priority=True, tooltip="type yourself; again: hand it back"),
+        Binding("space", "hold", "hold", tooltip="hold before the next step; again: go on"),
         Binding("a", "again", "again", tooltip="look again where it is, and go on from there"),
         Binding("tab", "look_back", "scroll", priority=False, tooltip="through what it showed; what each line was for"),
         Binding("slash", "find", "find", tooltip="find in what it showed"),

@@ -56,7 +56,7 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
             turns.clear()
         deed = _reply(script, held, at, lines, asked[at.name], turns[at.name])
         turns[at.name] += 1
-        purpose = f"question {sum(asked.values())}, {at.place.words}"
+        purpose = f"answering {at.place.words}"
         answer = yield from do(deed, expect, purpose, interview.patience)
         if answer.refusal:
             if asked[answer.at.name] > BLIND_REFUSALS + len(held.answers.get(answer.at.name, ())):
