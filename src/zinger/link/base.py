@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import socket
 from collections.abc import Callable
 
 from zinger.errors import ZingerError
@@ -21,6 +23,13 @@ class Unreachable(LinkError):
 
 class AuthRefused(LinkError):
     """The far end listens, and does not accept this sign-in."""
+
+
+def why(error: OSError) -> str:
+    """What the system says of it: asyncio puts words and addresses of its own where the system's reason belongs."""
+    if isinstance(error, socket.gaierror) or not error.errno:
+        return error.strerror or str(error) or type(error).__name__
+    return os.strerror(error.errno)
 
 
 def _unheard(why: str) -> None:

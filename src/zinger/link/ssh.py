@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable
+from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable, why
 from zinger.link.hostkeys import HostKeys
 
 if TYPE_CHECKING:
@@ -101,8 +101,8 @@ async def open_ssh(
     import asyncssh  # here, since it takes long to load and many a start needs none of it
 
     pinned = keys.pinned(known_as) if keys else None
-    trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
     with _translated(name, user, known_as):
+        trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
         connection = await asyncio.wait_for(
             asyncssh.connect(
                 host,
@@ -165,6 +165,10 @@ def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
     except TimeoutError:
         raise Unreachable(f"{name}: no answer within {LOGIN_PATIENCE:.0f} s") from None
     except OSError as error:
-        raise Unreachable(f"{name}: {error.strerror or error}") from None
+        raise Unreachable(f"{name}: {why(error)}") from None
+    except asyncssh.KeyImportError:
+        raise LinkError(
+            f"{name}: the host key of {known_as} in known_hosts can't be read; mend or remove that line"
+        ) from None
     except asyncssh.Error as error:
         raise LinkError(f"{name}: {error.reason}") from None

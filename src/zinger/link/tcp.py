@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 from typing import Any
 
-from zinger.link.base import Link, LinkError, Refused, Unreachable
+from zinger.link.base import Link, LinkError, Refused, Unreachable, why
 
 CONNECT_PATIENCE = 10.0
 
@@ -105,7 +105,7 @@ async def translated(connecting: Any, name: str) -> Any:
     except TimeoutError:
         raise Unreachable(f"{name}: no answer within {CONNECT_PATIENCE:.0f} s") from None
     except OSError as error:
-        raise Unreachable(f"{name}: {error.strerror or error}") from None
+        raise Unreachable(f"{name}: {why(error)}") from None
     except asyncio.CancelledError:
         raise
     except Exception as error:
