@@ -240,7 +240,7 @@ def test_an_address_that_is_never_confirmed_goes_back_by_itself(box: Box) -> Non
     book = (Path(__file__).parent.parent / "src/zinger/phrasebook/families/linux-box.yaml").read_text()
     (box.job / "phrasebooks").mkdir()
     (box.job / "phrasebooks" / "linux-box.yaml").write_text(
-        book.replace("sleep 60;", "sleep 4;").replace("within: 60 s", "within: 9 s")
+        book.replace("sleep 60;", "sleep 6;").replace("within: 60 s", "within: 20 s")
     )
     (box.job / "job.yaml").write_text(JOB.replace("10.44.8.0/24", "10.44.9.0/24").replace("10.44.8.1}", "10.44.9.1}"))
     sheet(box, f"ssh://{OLD}")

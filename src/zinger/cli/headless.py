@@ -84,7 +84,9 @@ def conclude(run: Run, as_json: bool) -> int:
     """Print the count, as text or with everything else as JSON; returns the exit code that it means."""
     lines = {name: run.job.board.lines[name] for name in run.carriers}
     proved = run.proved()
-    print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved")
+    configured = sum(line.mood is Mark.CONFIGURED for line in lines.values())
+    also = f", {configured} configured" if configured else ""
+    print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved{also}")
     if any(line.mood is Mark.NEEDS_YOU for line in lines.values()):
         return PERSON
     return DONE if len(proved) == len(lines) else FINDINGS
@@ -109,11 +111,14 @@ def _print_line(name: str, line: DeviceLine) -> None:
         )
         for evidence in finding.evidence.splitlines():
             print(f"             | {evidence}")
-    for phrase in line.steps:
-        if phrase.note and phrase.mark is Mark.DIFFERS:
-            print(f"  refused    {phrase.title}: {phrase.note}")
+    if line.outcome is not None:
+        for debt in line.outcome.owed:
+            print(f"  owed       {debt}")
+        for setting, why in line.outcome.accepted:
+            print(f"  accepted   {setting}: {why}")
     for left_out in line.script.not_sent:
-        print(f"  not sent   {left_out.setting}: {left_out.why}")
+        if not left_out.owed:
+            print(f"  left out   {left_out.setting}: {left_out.why}")
 
 
 def summary(run: Run) -> dict[str, Any]:
@@ -130,6 +135,11 @@ def summary(run: Run) -> dict[str, Any]:
                 "proved": name in proved,
                 "state": line.sentence,
                 "needs_you": line.mood is Mark.NEEDS_YOU,
+                "owed": [
+                    {"setting": debt.setting, "lacking": debt.lacking.value, "why": debt.why}
+                    for debt in (line.outcome.owed if line.outcome else ())
+                ],
+                "accepted": dict(line.outcome.accepted) if line.outcome else {},
                 "shown": line.shown,
                 "findings": [
                     {

@@ -19,7 +19,15 @@ from zinger.run.memory import Span, Worker
 
 INK, SOFT, HAIR, PAPER = HexColor("#1b2126"), HexColor("#5d666d"), HexColor("#b8bdc1"), HexColor("#ffffff")
 GREEN, ROSE, BRASS, SLATE, VIOLET = (HexColor(c) for c in ("#3f8467", "#b04a63", "#a97a1c", "#4c6f9c", "#7a5fb0"))
-STATE = {"proved": GREEN, "differs": ROSE, "needs a person": VIOLET, "not done": SOFT, "planned only": SOFT}
+STATE = {
+    "proved": GREEN,
+    "configured": SLATE,
+    "differs": ROSE,
+    "plan changed": VIOLET,
+    "needs a person": VIOLET,
+    "not done": SOFT,
+    "planned only": SOFT,
+}
 COLOUR_OF = {Worker.DEVICE: HexColor("#c9cdd0"), Worker.ZINGER: SLATE, Worker.HANDS: VIOLET}
 SANS, BOLD, MONO = "Helvetica", "Helvetica-Bold", "Courier"
 WIDTH = 780.0

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from zinger.plan.model import Device, Plan, Site
+from zinger.plan.revision import revision_of
 from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import Finding, Source
+from zinger.proof.outcome import Outcome, State, outcome
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
@@ -23,15 +26,25 @@ class DeviceRecord:
 
     @property
     def state(self) -> str:
-        """`proved`, `differs`, `needs a person` or `not done`."""
-        findings = self.memory.findings.values()
-        if self.memory.proved_at:
-            return "proved"
-        if self.memory.needs_you:
-            return "needs a person"
+        """`proved`, `configured`, `differs`, `plan changed`, `needs a person`, `planned only` or `not done`."""
+        memory = self.memory
         if self.script is None:
             return "planned only"
-        return "differs" if any(not f.holds for f in findings) else "not done"
+        if memory.needs_you:
+            return "needs a person"
+        if memory.proved_at:
+            same = memory.proved_of in ("", revision_of(self.device))
+            return "proved" if same and self.outcome.state is State.PROVED else "plan changed"
+        if self.outcome.differing:
+            return State.DIFFERS.value
+        return State.CONFIGURED.value if memory.configured_at else "not done"
+
+    @cached_property
+    def outcome(self) -> Outcome:
+        """What its findings and deeds mean."""
+        if self.script is None:
+            return Outcome()
+        return outcome(self.script, self.memory.findings.values(), (), self.memory.deeds)
 
     def finding(self, setting: str, *sources: Source) -> Finding | None:
         """The finding of a setting from the first of these sources that has one."""
@@ -45,18 +58,24 @@ class DeviceRecord:
         """Sentences about what remains to be done on this device."""
         sentences = [
             f"{f.title}, {f.source.value}: planned {f.planned}, read {f.read or 'nothing'}"
-            for f in self.memory.findings.values()
-            if not f.holds
+            for f in self.outcome.differing
         ]
         if self.memory.needs_you:
             sentences.append(f"needs a person: {self.memory.needs_you}")
+        if self.script and self.memory.findings:
+            sentences += [f"owed: {debt}" for debt in self.outcome.owed]
+        sentences += [f"accepted: {_title(setting)}: {why}" for setting, why in self.outcome.accepted]
         if self.script:
-            sentences += [f"{SETTINGS[u.setting].title} was not sent: {u.why}" for u in self.script.not_sent]
+            sentences += [f"{_title(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
         if self.script is None:
             sentences.append("is planned and checked only: its family has no phrasebook yet")
         if self.state == "not done":
             sentences.append("was not proved")
         return sentences
+
+
+def _title(setting: str) -> str:
+    return SETTINGS[setting].title if setting in SETTINGS else setting
 
 
 def records(plan: Plan, scripts: Mapping[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:

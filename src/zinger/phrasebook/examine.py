@@ -198,7 +198,7 @@ def _not_read(book: Phrasebook, file: str) -> Iterator[Problem]:
 
 def _not_sent(book: Phrasebook, file: str) -> Iterator[Problem]:
     for section, names in SECTIONS.items():
-        lacking = [SETTINGS[name].title for name in names if name not in book.steps]
+        lacking = [SETTINGS[name].title for name in names if name not in {*book.steps, *book.rules.lacks}]
         if book.rules.has(section) and lacking:
             words = ", ".join(lacking[:8]) + (f" and {len(lacking) - 8} more" if len(lacking) > 8 else "")
             yield warning_at(

@@ -118,6 +118,10 @@ class Map:
         """The moves that begin at a place."""
         return self._by_origin.get(place, ())
 
+    def asking(self, what: AsksFor) -> str | None:
+        """The place that asks for this credential; None when none does."""
+        return next((name for name, place in self.places.items() if place.asks_for is what), None)
+
     def next_move(self, start: str, goal: str, known: frozenset[str]) -> Move | None:
         """The first move of the shortest way that uses only the names in `known`; None if there is no way."""
         key = (start, goal, known)

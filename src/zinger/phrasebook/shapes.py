@@ -161,6 +161,7 @@ class CardShape(Shape):
     factory: FactoryShape
     limits: Limits = Limits()
     takes: list[str] = list(ROLE_SECTIONS)
+    not_for_this_kind: list[str] = []
     ports: str = ""
     proved_over: list[str] = ["services.ssh"]
     panel: str = ""

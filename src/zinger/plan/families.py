@@ -48,6 +48,8 @@ class FamilyRules:
     speaks: bool = True
     most: tuple[tuple[str, int], ...] = ()
     """How many of something it takes, by setting."""
+    lacks: frozenset[str] = frozenset()
+    """Settings that devices of this kind do not have."""
 
     def has(self, section: str) -> bool:
         """Whether the family takes settings of a section; all take those that are not of a role."""

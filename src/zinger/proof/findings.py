@@ -26,6 +26,7 @@ class Source(StrEnum):
 
     RUNNING = "running"
     STARTUP = "startup"
+    CONSOLE = "on the console"
     OUTSIDE = "from the network"
     AFTER_POWER_CUT = "after a power cut"
     AFTER_RESTART = "after a restart"
@@ -36,10 +37,11 @@ COLUMNS = {
     Source.STARTUP: "startup",
     Source.AFTER_POWER_CUT: "power cut",
     Source.AFTER_RESTART: "restart",
+    Source.CONSOLE: "console",
     Source.OUTSIDE: "network",
 }
 """The columns of a proof, on screen and paper, with their headings."""
-_RARE = frozenset({Source.AFTER_RESTART})
+_RARE = frozenset({Source.AFTER_RESTART, Source.CONSOLE})
 
 
 def columns(found: Iterable[Source]) -> list[Source]:

@@ -14,6 +14,7 @@ from functools import cached_property
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
 from zinger.proof.findings import Finding, Source
+from zinger.proof.outcome import Outcome
 from zinger.script.compile import Script
 from zinger.store.transcript import Transcript
 from zinger.talk.events import Waiting
@@ -26,6 +27,7 @@ class Mark(StrEnum):
     NOW = "now"
     SENT = "sent"
     PROVED = "proved"
+    CONFIGURED = "configured"
     DIFFERS = "differs"
     NEEDS_YOU = "needs you"
     NONE = "not for this device"
@@ -69,6 +71,8 @@ class DeviceLine:
     held: tuple[str, Mark] | None = None
     """While a person holds it: what the sentence would be."""
     shown: str = ""
+    outcome: Outcome | None = None
+    """What came of it, once that is known."""
     version: int = 0
 
     def begin_anew(self) -> None:
@@ -201,6 +205,7 @@ class Board:
         return {
             "devices": len(moods),
             "proved": moods.count(Mark.PROVED),
+            "configured": moods.count(Mark.CONFIGURED),
             "on the wire": sum(1 for line in self.lines.values() if line.active and line.mood is Mark.NOW),
             "differs": moods.count(Mark.DIFFERS),
             "needs you": moods.count(Mark.NEEDS_YOU),

@@ -87,14 +87,13 @@ class Carrier:
         """What a person must know when Zinger leaves this device now."""
         line = self.line
         saves = {step.setting for step in self.script.saves}
-        unsaved = any(row.mark is Mark.SENT for row in line.steps if row.setting not in saves)
-        saved = bool(saves) and all(row.mark in (Mark.SENT, Mark.PROVED) for row in line.steps if row.setting in saves)
-        if line.mood is Mark.PROVED:
-            return "proved"
-        if saved:
-            return "saved to startup, proof not finished"
-        if unsaved:
-            return "changed, not saved: a power cut takes it back" if saves else "changed, proof not finished"
+        sent = any(row.mark in (Mark.SENT, Mark.PROVED, Mark.DIFFERS) for row in line.steps if row.setting not in saves)
+        if line.mood in (Mark.PROVED, Mark.CONFIGURED):
+            return line.mood.value
+        if saves and self.memory.unsaved:
+            return "changed, not saved: a power cut takes it back"
+        if sent:
+            return "saved to startup, proof not finished" if saves else "changed, proof not finished"
         if line.began is None or not line.place:
             return "not touched yet"
         where = "booting" if line.place == "booting" else f"stands at {line.place.replace('_', ' ')}"

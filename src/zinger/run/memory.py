@@ -6,7 +6,7 @@ try first, how long this device took to boot, and what was proved.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -15,19 +15,27 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
+from zinger.proof.outcome import Deeds
 from zinger.store.entries import (
+    Accepted,
     Booted,
+    Configured,
     Entry,
     Found,
     HandsDone,
     Happened,
     MaySignIn,
     NeedsYou,
+    PersonActed,
     Proved,
+    Renewed,
     RunBegan,
+    Saved,
     SignedIn,
     StageDone,
     WasRefused,
+    WasSent,
+    WillSend,
     read,
 )
 
@@ -77,53 +85,141 @@ class Memory:
     boots_in: float | None = None
     needs_you: str = ""
     proved_at: float | None = None
+    proved_of: str = ""
+    """The revision of the plan that was proved; empty in a journal that did not keep it."""
+    configured_at: float | None = None
+    taken: dict[str, str] = field(default_factory=dict)
+    """What a person accepted, with the reason, by setting."""
+    unsaved: bool = False
+    """Whether something was sent or typed, and no save was seen to succeed since."""
     findings: dict[tuple[str, Source], Finding] = field(default_factory=dict)
     spans: list[Span] = field(default_factory=list)
     """What was done in the last run, and when."""
     refused: dict[str, str] = field(default_factory=dict)
 
+    @property
+    def deeds(self) -> Deeds:
+        """What was done, for the verdict."""
+        return Deeds(self.refused, self.unsaved, self.taken)
 
-def remember(entries: Iterable[Entry]) -> Memory:
-    """Fold a device's entries, oldest first: the one fold over them."""
-    memory = Memory()
-    for entry in entries:
-        event = read(entry)
-        if event is not None:
-            _take_in(memory, entry, event)
-    return memory
-
-
-def _take_in(memory: Memory, entry: Entry, event: Happened) -> None:
-    match event:
-        case SignedIn():
-            memory.accepted = _first((event.user, event.secret), memory.accepted)
-        case MaySignIn():
-            memory.intended = _first((event.user, event.secret), memory.intended)
-        case Booted():
-            memory.boots_in = event.seconds
-        case StageDone():
-            memory.spans.append(Span(Worker.of_stage(event.stage), event.stage, event.began, entry.at))
-        case HandsDone():
-            memory.spans.append(Span(Worker.HANDS, event.verb, event.began, event.ended))
-        case RunBegan():
-            if event.sends:
-                memory.findings.clear()
-            memory.refused.clear()
-            memory.spans.clear()
-            memory.proved_at, memory.needs_you = None, ""
-        case WasRefused():
-            memory.refused[event.setting] = event.words
-        case Found():
-            finding = event.finding(entry.device)
-            memory.findings[finding.setting, finding.source] = finding
-        case NeedsYou():
-            memory.needs_you = event.why
-        case Proved():
-            memory.proved_at, memory.needs_you = entry.at, ""
+    def take_in(self, event: Happened, device: str, at: float) -> None:
+        """One more event: the one fold over them, `_FOLD` says how each kind counts."""
+        take = _FOLD.get(type(event))
+        if take is not None:
+            take(self, event, device, at)
 
 
 def _first(pair: tuple[str, str], pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
     return [pair, *(other for other in pairs if other != pair)]
+
+
+def _signed_in(memory: Memory, event: SignedIn, device: str, at: float) -> None:
+    memory.accepted = _first((event.user, event.secret), memory.accepted)
+
+
+def _renewed(memory: Memory, event: Renewed, device: str, at: float) -> None:
+    _signed_in(memory, event, device, at)
+    memory.unsaved = True
+
+
+def _may_sign_in(memory: Memory, event: MaySignIn, device: str, at: float) -> None:
+    memory.intended = _first((event.user, event.secret), memory.intended)
+
+
+def _booted(memory: Memory, event: Booted, device: str, at: float) -> None:
+    memory.boots_in = event.seconds
+
+
+def _stage_done(memory: Memory, event: StageDone, device: str, at: float) -> None:
+    memory.spans.append(Span(Worker.of_stage(event.stage), event.stage, event.began, at))
+
+
+def _hands_done(memory: Memory, event: HandsDone, device: str, at: float) -> None:
+    memory.spans.append(Span(Worker.HANDS, event.verb, event.began, event.ended))
+
+
+def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
+    """What was found before counts no more, once something may be sent."""
+    if event.sends:
+        memory.findings.clear()
+    memory.refused.clear()
+    memory.spans.clear()
+    memory.proved_at = memory.configured_at = None
+    memory.proved_of, memory.needs_you = "", ""
+
+
+def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
+    memory.unsaved |= not event.setting.startswith(("save", "restart"))
+
+
+def _was_sent(memory: Memory, event: WasSent, device: str, at: float) -> None:
+    memory.refused.pop(event.setting, None)
+
+
+def _was_refused(memory: Memory, event: WasRefused, device: str, at: float) -> None:
+    memory.refused[event.setting] = event.words
+
+
+def _person_acted(memory: Memory, event: PersonActed, device: str, at: float) -> None:
+    memory.unsaved = True
+
+
+def _saved(memory: Memory, event: Saved, device: str, at: float) -> None:
+    memory.unsaved = False
+
+
+def _accepted(memory: Memory, event: Accepted, device: str, at: float) -> None:
+    memory.taken.pop(event.setting, None)
+    memory.taken.update({event.setting: event.why} if event.why else {})
+
+
+def _found(memory: Memory, event: Found, device: str, at: float) -> None:
+    finding = event.finding(device)
+    memory.findings[finding.setting, finding.source] = finding
+
+
+def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
+    memory.needs_you = event.why
+
+
+def _configured(memory: Memory, event: Configured, device: str, at: float) -> None:
+    memory.configured_at, memory.needs_you = at, ""
+
+
+def _proved(memory: Memory, event: Proved, device: str, at: float) -> None:
+    memory.proved_at, memory.proved_of, memory.needs_you = at, event.revision, ""
+
+
+_FOLD: Mapping[type[Happened], Callable[..., None]] = {
+    SignedIn: _signed_in,
+    Renewed: _renewed,
+    MaySignIn: _may_sign_in,
+    Booted: _booted,
+    StageDone: _stage_done,
+    HandsDone: _hands_done,
+    RunBegan: _run_began,
+    WillSend: _will_send,
+    WasSent: _was_sent,
+    WasRefused: _was_refused,
+    PersonActed: _person_acted,
+    Saved: _saved,
+    Accepted: _accepted,
+    Found: _found,
+    NeedsYou: _needs_you,
+    Configured: _configured,
+    Proved: _proved,
+}
+"""How each kind of event counts; kinds that are not here are for the papers only."""
+
+
+def remember(entries: Iterable[Entry]) -> Memory:
+    """Fold a device's entries, oldest first."""
+    memory = Memory()
+    for entry in entries:
+        event = read(entry)
+        if event is not None:
+            memory.take_in(event, entry.device, entry.at)
+    return memory
 
 
 def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[str, SecretRef]]:

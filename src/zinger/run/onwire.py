@@ -47,7 +47,7 @@ class OnWire:
         self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
     ) -> None:
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
-        self.name = device.name
+        self.name, self.memory = device.name, memory
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
         conversation = Conversation(book.terminal, Timing(boots_in=boots_in), world.trace_of(device.name))
         self.pump = Pump(
@@ -62,7 +62,7 @@ class OnWire:
             credentials(device, book, memory),
             {book.factory.user: device.factory_account_secret},
             device.name,
-            device[PRIVILEGED_PASSWORD],
+            elevation=device[PRIVILEGED_PASSWORD],
         )
         self._go = asyncio.Event()
         self._go.set()
@@ -130,12 +130,14 @@ class OnWire:
             self.note(entries.Found.of(finding))
 
     def note(self, event: entries.Happened) -> None:
-        """An entry in the journal, without waiting for it."""
+        """An entry in the journal, without waiting for it, and in the memory of the device."""
+        self.memory.take_in(event, self.name, time.time())
         kind, data = entries.written(event)
         self.world.journal.note(kind, self.name, **data)
 
     async def write(self, event: entries.Happened) -> None:
         """An entry in the journal, on disk when this returns: an intent before its act."""
+        self.memory.take_in(event, self.name, time.time())
         kind, data = entries.written(event)
         await self.world.journal.write(kind, self.name, **data)
 

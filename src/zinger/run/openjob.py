@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.revision import revision_of
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
@@ -73,16 +74,20 @@ class OpenJob(OpenPlan):
             memory = self.memories[name] = remember(happened[name])
             for finding in memory.findings.values():
                 line.find(finding)
-            _recall_line(line, memory)
+            _recall_line(line, memory, revision_of(line.device))
 
 
-def _recall_line(line: DeviceLine, memory: Memory) -> None:
-    if memory.proved_at:
+def _recall_line(line: DeviceLine, memory: Memory, revision: str) -> None:
+    if memory.proved_at and memory.proved_of not in ("", revision):
+        line.say("plan changed since it was proved; run it again", Mark.AHEAD)
+    elif memory.proved_at:
         for stop, mark in line.stops.items():
             line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
         for row in line.steps:
             row.mark = Mark.PROVED
         line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
+    elif memory.configured_at:
+        line.say("configured in an earlier run; something is owed", Mark.CONFIGURED)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
     elif memory.accepted or memory.intended:

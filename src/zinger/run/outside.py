@@ -19,6 +19,7 @@ from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
+from zinger.proof.outcome import SIGN_IN
 from zinger.run.memory import factory_secret
 from zinger.run.pump import Pump
 from zinger.talk.conversation import Conversation
@@ -53,18 +54,24 @@ class Outside:
         """The names of the findings that this look must bring."""
         if self.address is None:
             return []
-        return [f"sign-in.{name}" for name, *_ in self._sign_ins()] + [name for name, *_ in self._doors()]
+        return [f"{SIGN_IN}{name}" for name, *_ in self._sign_ins()] + [name for name, *_ in self._doors()]
 
     @property
     def _over_ssh(self) -> bool:
         return self.device[SSH] is not False and "services.ssh" in self.book.rules.proved_over
+
+    def accounts_tried(self) -> frozenset[str]:
+        """The planned accounts that this look signs in with."""
+        tried = () if self.address is None else self._sign_ins()
+        return frozenset(account.name for _, account, goal in tried if goal)
 
     def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
         if not self._over_ssh:
             return
         home = self.book.administrator or self.book.home
         for account in accounts_of(self.device):
-            yield account.name, Account(account.name, account.secret), home if account.administers else self.book.view
+            goal = home if account.administers else self.book.view or self.book.home
+            yield account.name, Account(account.name, account.secret), goal
         if self.book.factory.user:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
@@ -85,9 +92,9 @@ class Outside:
             return
         for name, account, goal in self._sign_ins():
             if goal:
-                yield await self._signs_in(f"sign-in.{name}", account, goal)
+                yield await self._signs_in(f"{SIGN_IN}{name}", account, goal)
             else:
-                yield await self._is_refused(f"sign-in.{name}", account)
+                yield await self._is_refused(f"{SIGN_IN}{name}", account)
         for setting, port, title, is_open in self._doors():
             yield await self._answers(setting, port, title, is_open)
 

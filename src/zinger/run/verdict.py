@@ -1,15 +1,17 @@
-"""What a device owes in this run, and whether it is proved: counted from the findings and nothing else."""
+"""What is looked for on a device in this run, and what came of it; `proof.outcome` has the word for that."""
 
 from __future__ import annotations
 
-from zinger.plan.settings import SETTINGS
-from zinger.proof.findings import Source, Verdict, proved
+from zinger.phrasebook.map import AsksFor
+from zinger.plan.subjects.accounts.credentials import PlannedAccount, accounts_of
+from zinger.proof.findings import Source
+from zinger.proof.outcome import SIGN_IN, Outcome, State, outcome
 from zinger.run.onwire import OnWire
 from zinger.run.outside import Outside
 
 
 class Owed:
-    """The findings without which one device is not proved."""
+    """The findings that this run must bring for one device."""
 
     def __init__(self, wire: OnWire) -> None:
         self.wire = wire
@@ -21,7 +23,7 @@ class Owed:
         return self.wire.world.restart and self.wire.script.restart is not None
 
     def everything(self) -> list[tuple[str, Source]]:
-        """Every (setting, source) without which the device is not proved."""
+        """Every (setting, source) that is looked for."""
         wire = self.wire
         sources = [
             Source.RUNNING,
@@ -31,26 +33,23 @@ class Owed:
         steps = [step for step in wire.script.steps if step.shows is not None]
         owed = [(step.setting, source) for step in steps for source in sources]
         owed += [(step.setting, Source.STARTUP) for step in steps if step.fact in wire.book.startup_facts]
+        owed += [(SIGN_IN + account.name, Source.CONSOLE) for account in self.on_console()]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
 
+    def on_console(self) -> list[PlannedAccount]:
+        """The accounts whose passwords are tried on the console: no other way in tries them, and it can be left."""
+        wire, ways = self.wire, self.wire.book.map
+        door = ways.asking(AsksFor.USER) or ways.asking(AsksFor.PASSWORD)
+        if wire.over_network or door is None or ways.next_move(wire.book.home, door, wire.keys.known) is None:
+            return []
+        tried = self.outside.accounts_tried()
+        return [account for account in accounts_of(wire.device) if account.name not in tried]
+
+    def outcome(self) -> Outcome:
+        """What came of it so far."""
+        wire = self.wire
+        return outcome(wire.script, wire.line.findings.values(), self.everything(), wire.memory.deeds)
+
     def is_proved(self) -> bool:
-        """Whether everything owed was found and holds."""
-        blocked = any(left_out.blocks for left_out in self.wire.script.not_sent)
-        return not blocked and proved(self.wire.line.findings.values(), self.everything())
-
-    def what_differs(self) -> str:
-        """The first thing that keeps it from being proved, as a sentence."""
-        differing = self.wire.line.differing
-        blocked = [left_out for left_out in self.wire.script.not_sent if left_out.blocks]
-        if not differing and blocked:
-            return f"{SETTINGS[blocked[0].setting].title} can't be sent: {blocked[0].why}"
-        if not differing:
-            return "not all that is owed was found"
-        first = differing[0]
-        if first.verdict is Verdict.ABSENT:
-            return f"{first.title}: nothing shown {_where(first.source)}, planned {first.planned}"
-        return f"{first.title} reads back {first.read}, planned {first.planned}"
-
-
-def _where(source: Source) -> str:
-    return f"in {source.value}" if source in (Source.RUNNING, Source.STARTUP) else source.value
+        """Whether the word may be said."""
+        return self.outcome().state is State.PROVED

@@ -19,6 +19,8 @@ from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, 
 from zinger.plan.model import Device, Value
 from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.management.settings import GATEWAY
+from zinger.plan.values.secrets import SecretRef
+from zinger.script.parts import Part, Parts
 
 
 # -- what is sent ----------------------------------------------------------------------------------------
@@ -75,6 +77,12 @@ class Step:
     undo: str = ""
     shows: Shows | None = None
     also: Step | None = None
+    unsent: tuple[Part, ...] = ()
+    """Parts of the planned value that its lines do not use."""
+    unshown: tuple[Part, ...] = ()
+    """Parts of the planned value that what is read back does not show; passwords, which nothing shows, apart."""
+    secrets: tuple[Part, ...] = ()
+    """Passwords and keys that are sent with it and that no reading shows."""
 
     @property
     def at(self) -> str:
@@ -122,12 +130,12 @@ class ScriptInterview:
 
 @dataclass(frozen=True)
 class NotSent:
-    """A planned value that is not sent, and why; `blocks` means that the device can't be proved so."""
+    """A planned value that is not sent, and why. `owed`: it would have to be; else such a device does not have it."""
 
     setting: str
     value: str
     why: str
-    blocks: bool = False
+    owed: bool = True
 
 
 @dataclass(frozen=True)
@@ -179,11 +187,15 @@ class _Filler:
         """The step for a planned value; None when it is not sent, which is then listed."""
         setting: Setting[Any] = value.setting
         template = self.book.steps.get(setting.name)
+        if setting.name in self.book.rules.lacks:
+            why = f"{self.book.title} does not have it"
+            self.not_sent.append(NotSent(setting.name, value.shown, why, owed=False))
+            return None
         if template is None:
             self.not_sent.append(NotSent(setting.name, value.shown, f"{self.book.title} has no step for it"))
             return None
         if setting is GATEWAY and self.device.address and self.device.address.method == "dhcp":
-            self.not_sent.append(NotSent(setting.name, value.shown, "the lease brings the gateway"))
+            self.not_sent.append(NotSent(setting.name, value.shown, "the lease brings the gateway", owed=False))
             return None
         try:
             if template.looks_around:
@@ -193,7 +205,7 @@ class _Filler:
                 self.known[key] = self._fill(template, value)
             return self.known[key]
         except WordsError as error:
-            self.not_sent.append(NotSent(setting.name, value.shown, str(error), blocks=True))
+            self.not_sent.append(NotSent(setting.name, value.shown, str(error)))
             return None
 
     def plain(self, template: StepTemplate, stop: Stop, title: str) -> Step:
@@ -202,13 +214,20 @@ class _Filler:
         return replace(step, stop=stop, title=template.title or title)
 
     def _fill(self, template: StepTemplate, value: Value) -> Step:
-        items = value.value if isinstance(value.value, tuple) else (value.value,)
+        sent, shown = Parts(value.value), Parts(value.value)
+        also = self._fill(template.also, value) if template.also else None
+        step = self._filled(template, sent.value(), shown.watched())
+        unsent = tuple(part for part in sent.untouched() if also is None or part in also.unsent)
+        hidden = tuple(_secrets(value.value)) if step.shows is None or not shown.any else shown.untouched()
         return replace(
-            self._filled(template, value.value, items),
+            step,
             title=value.setting.title,
             stop=value.setting.stop,
             value=value.shown,
-            also=self._fill(template.also, value) if template.also else None,
+            also=also,
+            unsent=unsent,
+            unshown=tuple(part for part in shown.untouched() if not part.secret) if step.shows else (),
+            secrets=tuple(part for part in _secrets(value.value) if part not in unsent and part in hidden),
         )
 
     def _filled(self, template: StepTemplate, value: object, items: tuple[object, ...]) -> Step:
@@ -281,6 +300,13 @@ class _Filler:
         for step in own:
             answers.update(step.what.replies)
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
+
+
+def _secrets(value: object) -> Iterator[Part]:
+    """The passwords and keys among the parts of a value, or the value itself."""
+    if isinstance(value, SecretRef):
+        yield Part("", "password", True)
+    yield from (part for part in Parts(value).untouched() if part.secret)
 
 
 def _turns(reply: str, names: Mapping[str, object]) -> tuple[TypeLine, ...]:

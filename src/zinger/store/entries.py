@@ -198,10 +198,36 @@ class Differs(Happened):
 
 
 @dataclass(frozen=True)
+class Saved(Happened):
+    """What was sent is saved: every save step was sent and none refused."""
+
+    kind = "saved"
+
+
+@dataclass(frozen=True)
+class Accepted(Happened):
+    """A person accepts that a setting differs or is owed, with a reason of their own; an empty one takes it back."""
+
+    kind = "accepted"
+    setting: str
+    why: str
+
+
+@dataclass(frozen=True)
+class Configured(Happened):
+    """Everything that was found holds, and something is owed."""
+
+    kind = "configured"
+    owed: list[str]
+
+
+@dataclass(frozen=True)
 class Proved(Happened):
-    """Everything owed was found and holds."""
+    """Everything was found and holds, of this revision of the plan; so many settings were accepted instead."""
 
     kind = "proved"
+    revision: str = ""
+    accepted: int = 0
 
 
 _KINDS: dict[str, type[Any]] = {
@@ -223,6 +249,9 @@ _KINDS: dict[str, type[Any]] = {
         NeedsYou,
         PersonActed,
         Differs,
+        Saved,
+        Accepted,
+        Configured,
         Proved,
     )
 }

@@ -23,17 +23,19 @@ SHAPE = {
     Mark.NOW: ("◐", BRASS),
     Mark.SENT: ("◉", SLATE),
     Mark.PROVED: ("●", GREEN),
+    Mark.CONFIGURED: ("◎", GREEN),
     Mark.DIFFERS: ("◆", ROSE),
     Mark.NEEDS_YOU: ("▲", VIOLET),
     Mark.NONE: ("·", DIM),
 }
 TURNING = "◐◓◑◒"
-TRACK = {Mark.PROVED: "━", Mark.SENT: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
+TRACK = {Mark.PROVED: "━", Mark.SENT: "━", Mark.CONFIGURED: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
 MOOD = {
     Mark.AHEAD: DIM,
     Mark.NOW: BRASS,
     Mark.SENT: SLATE,
     Mark.PROVED: GREEN,
+    Mark.CONFIGURED: GREEN,
     Mark.DIFFERS: ROSE,
     Mark.NEEDS_YOU: VIOLET,
     Mark.NONE: DIM,
@@ -43,6 +45,7 @@ LEGEND = (
     (Mark.NOW, "under way"),
     (Mark.SENT, "sent"),
     (Mark.PROVED, "proved"),
+    (Mark.CONFIGURED, "configured, something owed"),
     (Mark.DIFFERS, "differs"),
     (Mark.NEEDS_YOU, "needs you"),
     (Mark.NONE, "not for this device"),

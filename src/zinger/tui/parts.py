@@ -68,7 +68,7 @@ class Headline(Watcher):
     def _counts(self, short: bool) -> Text:
         counts = self.board.counts()
         text = Text().append(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
-        for key, colour in (("on the wire", BRASS), ("differs", ROSE), ("needs you", VIOLET)):
+        for key, colour in (("on the wire", BRASS), ("configured", GREEN), ("differs", ROSE), ("needs you", VIOLET)):
             if counts[key]:
                 word = key.removeprefix("on the ") if short else key
                 text.append(f"   {counts[key]} {word}", Style(color=colour, bold=key == "needs you"))

@@ -26,6 +26,7 @@ SHORT = {
     Source.STARTUP: "start",
     Source.AFTER_POWER_CUT: "cut",
     Source.AFTER_RESTART: "rest",
+    Source.CONSOLE: "cons",
     Source.OUTSIDE: "net",
 }
 

@@ -6,6 +6,7 @@ from zinger.phrasebook.book import Card, Factory
 from zinger.phrasebook.compile.section import Section
 from zinger.phrasebook.shapes import BookShape
 from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
+from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_interface
 from zinger.plan.values.ports import parse_ports
 from zinger.wording import did_you_mean
@@ -51,6 +52,8 @@ class CardSection(Section):
         for section in shape.takes:
             if section not in ROLE_SECTIONS:
                 self.bad(["takes"], f"no section is called {section!r}{did_you_mean(section, ROLE_SECTIONS)}")
+        for name in shape.not_for_this_kind:
+            self.one_of(["not_for_this_kind"], "setting", name, SETTINGS)
         for name in shape.limits.most:
             self.one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
         return FamilyRules(
@@ -68,4 +71,5 @@ class CardSection(Section):
             tuple(shape.proved_over),
             isinstance(shape, BookShape),
             tuple(shape.limits.most.items()),
+            frozenset(shape.not_for_this_kind),
         )

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from zinger.phrasebook.map import AsksFor
 from zinger.plan.setting import Stop
-from zinger.proof.findings import Source, judge
+from zinger.plan.subjects.accounts.credentials import PlannedAccount
+from zinger.proof.findings import Finding, Source, Verdict, judge
+from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
+from zinger.run.onwire import OnWire
 from zinger.run.stages.stage import Pass
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
+from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted
+from zinger.talk.errors import Interrupted, Stuck
 
 BOOT_SIGN = 60.0
 """Seconds to wait for a first sign of life after a power cut."""
@@ -26,9 +31,10 @@ class ReadBack:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         wire.line.stop(Stop.PROOF, Mark.NOW)
-        async with wire.stage("read back", None, "reading back running and startup"):
+        shown = wire.book.startup_facts
+        async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             wire.find(judge(wire.script, await wire.read(startup=False), Source.RUNNING))
-            if shown := wire.book.startup_facts:
+            if shown:
                 wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP, shown))
 
 
@@ -47,6 +53,39 @@ class FromNetwork:
                 wire.line.wait("answers from the network")
                 async for finding in on.owed.outside.look_in():
                     wire.find([finding])
+
+
+class OnConsole:
+    """Sign out and in again on the console with each password that nothing else tries."""
+
+    def wanted(self, on: Pass) -> bool:
+        return bool(on.owed.on_console())
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        ways = wire.book.map
+        door = ways.asking(AsksFor.USER) or ways.asking(AsksFor.PASSWORD)
+        assert door is not None
+        async with wire.stage("on the console", None, "signing in again on its console"):
+            for account in on.owed.on_console():
+                await wire.do(arrive(ways, door, wire.keys))
+                wire.find([await self._signs_in(wire, account)])
+            await wire.do(arrive(ways, door, wire.keys))
+
+    @staticmethod
+    async def _signs_in(wire: OnWire, account: PlannedAccount) -> Finding:
+        """One try, since devices lock out."""
+        goal = wire.book.home if account.administers else wire.book.view or wire.book.home
+        planned, holds = f"{account.name} signs in on the console, to {goal}", True
+        try:
+            keys = Keyring([(account.name, account.secret)], device=wire.name, tries_each=1)
+            at = await wire.do(arrive(wire.book.map, goal, keys))
+            read, evidence = f"at {at.name}", wire.pump.conversation.tail.strip()
+        except Stuck as error:
+            read, evidence, holds = str(error), error.shown.strip() or str(error), False
+        verdict = Verdict.HOLDS if holds else Verdict.DIFFERS
+        title = f"sign-in of {account.name}"
+        return Finding(wire.name, SIGN_IN + account.name, title, Source.CONSOLE, planned, read, evidence, verdict)
 
 
 class Restart:

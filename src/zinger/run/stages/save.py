@@ -1,4 +1,4 @@
-"""Saving running to startup."""
+"""Saving running to startup: owed from the first thing sent until a save succeeds, across runs and crashes."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from zinger.proof.findings import to_send
 from zinger.run.board import Mark
 from zinger.run.stages.send import send_one
 from zinger.run.stages.stage import Pass
+from zinger.store import entries
 
 
 class Save:
@@ -17,13 +18,14 @@ class Save:
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
-        if not on.sent and not await self._is_open(on):
+        if not wire.memory.unsaved and not await self._is_open(on):
             for step in wire.script.saves:
-                wire.line.step(step.setting, Mark.SENT, "already set")
+                wire.line.step(step.setting, Mark.SENT, "already saved")
             return
         async with wire.stage("save", Stop.SAVE, "saving to startup"):
-            for step in wire.script.saves:
-                await send_one(on, step)
+            saved = [await send_one(on, step) for step in wire.script.saves]
+        if all(saved):
+            wire.note(entries.Saved())
 
     @staticmethod
     async def _is_open(on: Pass) -> bool:

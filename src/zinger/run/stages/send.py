@@ -41,7 +41,6 @@ class Send:
                     await hold(on, name)
             if asked:
                 await self._what_was_not_made(on, asked)
-        on.sent = bool(todo)
 
     @staticmethod
     async def _what_was_not_made(on: Pass, asked: Sequence[Step]) -> None:
@@ -57,8 +56,8 @@ class Send:
                 wire.note(entries.WasRefused(step.setting, why))
 
 
-async def send_one(on: Pass, step: Step) -> None:
-    """Send one step; a refusal marks it, an interruption that it was meant to cause is not a failure."""
+async def send_one(on: Pass, step: Step) -> bool:
+    """Send one step; returns whether the device took it. An interruption that it was meant to cause is no failure."""
     wire = on.wire
     wire.line.step(step.setting, Mark.NOW)
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")
@@ -76,6 +75,7 @@ async def send_one(on: Pass, step: Step) -> None:
     except RefusedByDevice as refusal:
         wire.line.step(step.setting, Mark.DIFFERS, refusal.words)
         wire.note(entries.WasRefused(step.setting, refusal.words))
+        return False
     except Interrupted:
         if step.effect is not Effect.RESTARTS or not wire.restarts:
             raise
@@ -84,6 +84,7 @@ async def send_one(on: Pass, step: Step) -> None:
         warned = "; ".join(answer.warnings)
         wire.line.step(step.setting, Mark.SENT, warned)
         wire.note(entries.WasSent(step.setting, warned))
+    return True
 
 
 async def _way_back(on: Pass, step: Step) -> None:

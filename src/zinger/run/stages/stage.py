@@ -25,8 +25,6 @@ class Pass:
     """The question scripts that were held in this run."""
     facts: Facts = field(default_factory=dict)
     """What was read when it was signed in to."""
-    sent: bool = False
-    """Whether anything was sent in this pass."""
 
     async def may_sign_in(self, user: str, secret: str) -> None:
         """An intent, on disk before anything that could make this sign-in count."""

@@ -20,6 +20,7 @@ class Keyring:
     renewals: Mapping[str, SecretRef] = field(default_factory=dict)
     device: str = ""
     """The device's name, for menus in which it must be chosen."""
+    tries_each: int = TRIES_EACH
     elevation: SecretRef | None = None
     """The password for privileged work, where one is planned."""
     renewal_refusals: int = 0
@@ -51,7 +52,7 @@ class Keyring:
     def refused(self) -> None:
         """The present credential was not accepted; after two tries the next one is taken."""
         self._tries += 1
-        if self._tries >= TRIES_EACH:
+        if self._tries >= self.tries_each:
             self._at, self._tries = self._at + 1, 0
 
     def accepted(self) -> tuple[str, SecretRef]:
