@@ -38,6 +38,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "preview": job.preview,
     "run": job.run,
     "prove": job.prove,
+    "accept": job.accept,
     "handover": job.handover,
     "practice": job.practice,
     "secret": vault.secret,

@@ -113,7 +113,7 @@ def _print_line(name: str, line: DeviceLine) -> None:
             print(f"             | {evidence}")
     if line.outcome is not None:
         for debt in line.outcome.owed:
-            print(f"  owed       {debt}")
+            print(f"  owed       {debt.setting}: {debt.lacking.value}: {debt.why}")
         for setting, why in line.outcome.accepted:
             print(f"  accepted   {setting}: {why}")
     for left_out in line.script.not_sent:

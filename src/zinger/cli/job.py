@@ -199,3 +199,15 @@ def _print_script(opened: OpenJob, device: str, found: Script) -> None:
             print(f"{'':<9} {'':<12}   {place.replace('_', ' ')}? {answers}")
     for left_out in found.not_sent:
         print(f"\nnot sent: {left_out.setting} {left_out.value}, {left_out.why}")
+
+
+def accept(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    settings: Annotated[list[str], typer.Argument(metavar="SETTING...", help="what differs or is owed")],
+    why: Annotated[str, typer.Option("--why", help="your reason; it goes into the papers; empty takes it back")],
+) -> None:
+    """Accept that a setting differs or is owed, with a reason: proved, but for what was accepted."""
+    from zinger.run.accepting import accept as accepted
+
+    print(accepted(open_job(job), device, settings, why.strip()))

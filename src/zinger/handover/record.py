@@ -10,7 +10,7 @@ from zinger.plan.model import Device, Plan, Site
 from zinger.plan.revision import revision_of
 from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import Outcome, State, outcome
+from zinger.proof.outcome import Outcome
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
@@ -32,19 +32,15 @@ class DeviceRecord:
             return "planned only"
         if memory.needs_you:
             return "needs a person"
-        if memory.proved_at:
-            same = memory.proved_of in ("", revision_of(self.device))
-            return "proved" if same and self.outcome.state is State.PROVED else "plan changed"
-        if self.outcome.differing:
-            return State.DIFFERS.value
-        return State.CONFIGURED.value if memory.configured_at else "not done"
+        concluded = memory.proved_at or memory.configured_at
+        if concluded and memory.concluded_of not in ("", revision_of(self.device)):
+            return "plan changed"
+        return self.outcome.state.value if concluded or self.outcome.differing else "not done"
 
     @cached_property
     def outcome(self) -> Outcome:
-        """What its findings and deeds mean."""
-        if self.script is None:
-            return Outcome()
-        return outcome(self.script, self.memory.findings.values(), (), self.memory.deeds)
+        """What the last run came to."""
+        return self.memory.outcome
 
     def finding(self, setting: str, *sources: Source) -> Finding | None:
         """The finding of a setting from the first of these sources that has one."""

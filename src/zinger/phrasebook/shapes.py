@@ -106,9 +106,11 @@ class StepShape(Shape):
     confirm: ConfirmShape | None = None
     read: str | None = None
     shows: str = "{{ value }}"
+    shows_too: dict[str, str] = {}
     holds: str = "exactly"
     after: list[str] = []
     also: StepShape | None = None
+    tries: StepShape | None = None
 
 
 class SummaryShape(Shape):

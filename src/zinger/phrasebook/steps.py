@@ -96,7 +96,7 @@ class Reads:
 
 @dataclass(frozen=True)
 class StepTemplate:
-    """How one setting is made true in a family; `also` is sent when the setting is still not so after its questions.
+    """How one setting is made true in a family; `also` is sent when the setting still differs after its questions.
 
     `after` names settings that must be sent before.
     """
@@ -109,6 +109,10 @@ class StepTemplate:
     reads: Reads | None = None
     after: tuple[str, ...] = ()
     also: StepTemplate | None = None
+    reads_too: tuple[Reads, ...] = ()
+    """Other facts that show a part of it; their templates get the whole value."""
+    tries: StepTemplate | None = None
+    """How the device is made to use a password or key of it, so that it is proved; for each entry with one."""
 
     @property
     def interview(self) -> str:
@@ -120,6 +124,9 @@ class StepTemplate:
         """Whether its templates use more than its own value, so that devices can't share them filled."""
         sources = [self.undo, *self.what.replies.values()]
         sources += [self.what.send] if isinstance(self.what, LineTemplates) else []
-        sources += [self.reads.shows] if self.reads else []
+        sources += [reads.shows for reads in (self.reads, *self.reads_too) if reads]
         around = {"plan", "device", "factory_account"}
-        return any(names_used(s) & around for s in sources) or bool(self.also and self.also.looks_around)
+        further = (self.also, self.tries)
+        return any(names_used(s) & around for s in sources) or any(
+            step is not None and step.looks_around for step in further
+        )

@@ -103,6 +103,22 @@ def listed(value: object) -> list[str]:
     return [word for word in re.split(r"[\s,;]+", str(value)) if word]
 
 
+def same(values: Iterable[object]) -> object:
+    """The one value that all entries share, for a family that takes one for all of them; none for no entries."""
+    found = list(dict.fromkeys(values))
+    if len(found) > 1:
+        raise BadValue(f"it takes one for all, and they are {', '.join(map(str, found))}")
+    return found[0] if found else None
+
+
+def in_words(value: object, words: Mapping[object, object]) -> object:
+    """The family's word for a value; a value that it has no word for is refused, never written as another."""
+    if value not in words:
+        raise BadValue(f"it has no word for {value!s}; it knows {', '.join(map(str, words))}")
+    return words[value]
+
+
 FILTERS: Mapping[str, Callable[..., object]] = {
-    f.__name__: f for f in (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed)
+    f.__name__: f
+    for f in (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed, same, in_words)
 }

@@ -83,20 +83,28 @@ def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | 
     `among` are the facts that this source can show at all; those of other steps are not looked for.
     """
     return [
-        _finding(script.device, step, step.shows, facts, source)
+        _finding(script.device, step, step.shows, facts, source, among)
         for step in script.steps
         if step.shows is not None and (among is None or step.fact in among)
     ]
 
 
-def _finding(device: str, step: Step, shows: Shows, facts: Facts, source: Source) -> Finding:
-    found = _that_matter(step, shows, facts.get(shows.fact, ()))
-    shown = tuple(fact.value for fact in found)
-    verdict = Verdict.ABSENT
-    if found:
-        verdict = Verdict.HOLDS if _alike(shows, shown) else Verdict.DIFFERS
-    evidence = "\n".join(dict.fromkeys(fact.line for fact in found))
-    return Finding(device, step.setting, step.title, source, _folded(shows.expected), _folded(shown), evidence, verdict)
+def _finding(
+    device: str, step: Step, shows: Shows, facts: Facts, source: Source, among: frozenset[str] | None = None
+) -> Finding:
+    """One finding of all the facts that show the setting: it holds when each does."""
+    too = [other for other in step.shows_too if among is None or other.fact in among]
+    every = [(wanted, _that_matter(step, wanted, facts.get(wanted.fact, ()))) for wanted in (shows, *too)]
+    values = [tuple(fact.value for fact in found) for _, found in every]
+    verdict = Verdict.HOLDS
+    if not all(found for _, found in every):
+        verdict = Verdict.ABSENT
+    elif not all(_alike(wanted, shown) for (wanted, _), shown in zip(every, values, strict=True)):
+        verdict = Verdict.DIFFERS
+    evidence = "\n".join(dict.fromkeys(fact.line for _, found in every for fact in found))
+    planned = "  ".join(_folded(wanted.expected) for wanted, _ in every)
+    read = "  ".join(filter(None, map(_folded, values)))
+    return Finding(device, step.setting, step.title, source, planned, read, evidence, verdict)
 
 
 def _that_matter(step: Step, shows: Shows, found: tuple[Fact, ...]) -> tuple[Fact, ...]:

@@ -80,6 +80,8 @@ class Outcome:
     owed: tuple[Debt, ...] = ()
     accepted: tuple[tuple[str, str], ...] = ()
     """Settings that differ or are owed and were accepted, each with the reason."""
+    forgiven: tuple[Debt, ...] = ()
+    """What would be owed without that."""
 
     @property
     def state(self) -> State:
@@ -102,15 +104,21 @@ class Outcome:
 def outcome(script: Script, findings: Iterable[Finding], wanted: Iterable[tuple[str, Source]], deeds: Deeds) -> Outcome:
     """Compute it. `wanted` are the (setting, source) that were to be looked at."""
     latest = {(f.setting, f.source): f for f in findings}
-    differing = [f for f in latest.values() if not f.holds]
-    debts = list(dict.fromkeys(_debts(script, latest, wanted, deeds)))
-    known = {f.setting for f in latest.values()}
-    taken = {s for s in deeds.accepted if not _required(s) or s in known}  # what must be, must at least have been seen
+    return settle(latest.values(), dict.fromkeys(_debts(script, latest, wanted, deeds)), deeds.accepted)
+
+
+def settle(findings: Iterable[Finding], debts: Iterable[Debt], accepted: Mapping[str, str]) -> Outcome:
+    """The outcome of findings and debts, less what a person accepted."""
+    findings, debts = tuple(findings), tuple(debts)
+    differing = [f for f in findings if not f.holds]
+    known = {f.setting for f in findings}
+    taken = {s for s in accepted if not _required(s) or s in known}  # what must be, must at least have been seen
     concerned = dict.fromkeys([*(f.setting for f in differing), *(debt.setting for debt in debts)])
     return Outcome(
         tuple(f for f in differing if f.setting not in taken),
         tuple(debt for debt in debts if debt.setting not in taken),
-        tuple((setting, deeds.accepted[setting]) for setting in concerned if setting in taken),
+        tuple((setting, accepted[setting]) for setting in concerned if setting in taken),
+        tuple(debt for debt in debts if debt.setting in taken),
     )
 
 
@@ -138,13 +146,16 @@ def _debts(
 
 def _of_step(step: Step, latest: Mapping[tuple[str, Source], Finding], script: Script) -> Iterator[Debt]:
     for part in step.unsent:
-        yield Debt(step.setting, Lacking.NOT_SENT, f"{part}: the phrasebook does not use it")
+        why = f"{part.like} is sent in the same words" if part.like else "the phrasebook does not use it"
+        yield Debt(step.setting, Lacking.NOT_SENT, f"{part}: {why}")
     if step.shows is None:
         yield Debt(step.setting, Lacking.NOT_SHOWN, "the phrasebook reads nothing back")
     for part in step.unshown:
-        yield Debt(step.setting, Lacking.NOT_SHOWN, f"{part}: no reading shows it")
+        why = f"{part.like} would look the same" if part.like else "no reading shows it"
+        yield Debt(step.setting, Lacking.NOT_SHOWN, f"{part}: {why}")
     for part in step.secrets:
-        name = SIGN_IN + step.value if step.setting in _ACCOUNTS else ""
+        trial = next((trial for trial in step.trials if trial.part == part), None)
+        name = SIGN_IN + step.value if step.setting in _ACCOUNTS else trial.name if trial else ""
         if not any(setting == name for setting, _ in latest):
             yield Debt(step.setting, Lacking.NOT_TRIED, f"{part}: nothing has used it")
     if step.shows is not None and not any((step.setting, source) in latest for source in SURVIVED):

@@ -15,7 +15,7 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import Deeds
+from zinger.proof.outcome import Debt, Deeds, Outcome, settle
 from zinger.store.entries import (
     Accepted,
     Booted,
@@ -85,9 +85,11 @@ class Memory:
     boots_in: float | None = None
     needs_you: str = ""
     proved_at: float | None = None
-    proved_of: str = ""
-    """The revision of the plan that was proved; empty in a journal that did not keep it."""
+    concluded_of: str = ""
+    """The revision of the plan that the last run was about; empty in a journal that did not keep it."""
     configured_at: float | None = None
+    debts: tuple[Debt, ...] = ()
+    """What the last run left owed."""
     taken: dict[str, str] = field(default_factory=dict)
     """What a person accepted, with the reason, by setting."""
     unsaved: bool = False
@@ -96,6 +98,11 @@ class Memory:
     spans: list[Span] = field(default_factory=list)
     """What was done in the last run, and when."""
     refused: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def outcome(self) -> Outcome:
+        """What the last run came to, less what was accepted since."""
+        return settle(self.findings.values(), self.debts, self.taken)
 
     @property
     def deeds(self) -> Deeds:
@@ -145,7 +152,8 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
     memory.refused.clear()
     memory.spans.clear()
     memory.proved_at = memory.configured_at = None
-    memory.proved_of, memory.needs_you = "", ""
+    memory.debts = ()
+    memory.concluded_of, memory.needs_you = "", ""
 
 
 def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
@@ -183,11 +191,12 @@ def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
 
 
 def _configured(memory: Memory, event: Configured, device: str, at: float) -> None:
-    memory.configured_at, memory.needs_you = at, ""
+    memory.configured_at, memory.debts, memory.needs_you = at, event.debts(), ""
+    memory.concluded_of = event.revision
 
 
 def _proved(memory: Memory, event: Proved, device: str, at: float) -> None:
-    memory.proved_at, memory.proved_of, memory.needs_you = at, event.revision, ""
+    memory.proved_at, memory.concluded_of, memory.needs_you = at, event.revision, ""
 
 
 _FOLD: Mapping[type[Happened], Callable[..., None]] = {

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
+from zinger.proof.outcome import State
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
@@ -78,8 +79,8 @@ class OpenJob(OpenPlan):
 
 
 def _recall_line(line: DeviceLine, memory: Memory, revision: str) -> None:
-    if memory.proved_at and memory.proved_of not in ("", revision):
-        line.say("plan changed since it was proved; run it again", Mark.AHEAD)
+    if (memory.proved_at or memory.configured_at) and memory.concluded_of not in ("", revision):
+        line.say("plan changed since it was read back; run it again", Mark.AHEAD)
     elif memory.proved_at:
         for stop, mark in line.stops.items():
             line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
@@ -87,7 +88,9 @@ def _recall_line(line: DeviceLine, memory: Memory, revision: str) -> None:
             row.mark = Mark.PROVED
         line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
     elif memory.configured_at:
-        line.say("configured in an earlier run; something is owed", Mark.CONFIGURED)
+        came = line.outcome = memory.outcome
+        proved = came.state is State.PROVED
+        line.say(f"{came.state.value} in an earlier run, {came.sentence}", Mark.PROVED if proved else Mark.CONFIGURED)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
     elif memory.accepted or memory.intended:

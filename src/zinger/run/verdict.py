@@ -8,6 +8,7 @@ from zinger.proof.findings import Source
 from zinger.proof.outcome import SIGN_IN, Outcome, State, outcome
 from zinger.run.onwire import OnWire
 from zinger.run.outside import Outside
+from zinger.script.compile import Trial
 
 
 class Owed:
@@ -34,7 +35,12 @@ class Owed:
         owed = [(step.setting, source) for step in steps for source in sources]
         owed += [(step.setting, Source.STARTUP) for step in steps if step.fact in wire.book.startup_facts]
         owed += [(SIGN_IN + account.name, Source.CONSOLE) for account in self.on_console()]
+        owed += [(trial.name, Source.CONSOLE) for trial in self.trials()]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
+
+    def trials(self) -> list[Trial]:
+        """The passwords and keys that the device is made to use."""
+        return [trial for step in self.wire.script.steps for trial in step.trials]
 
     def on_console(self) -> list[PlannedAccount]:
         """The accounts whose passwords are tried on the console: no other way in tries them, and it can be left."""

@@ -7,7 +7,7 @@ characters, or a line longer than the family takes, is left out and listed.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -76,13 +76,17 @@ class Step:
     what: Lines | Answers
     undo: str = ""
     shows: Shows | None = None
+    shows_too: tuple[Shows, ...] = ()
+    """Other facts that show a part of it."""
     also: Step | None = None
     unsent: tuple[Part, ...] = ()
     """Parts of the planned value that its lines do not use."""
     unshown: tuple[Part, ...] = ()
     """Parts of the planned value that what is read back does not show; passwords, which nothing shows, apart."""
+    trials: tuple[Trial, ...] = ()
+    """Steps that make the device use a password or key of it."""
     secrets: tuple[Part, ...] = ()
-    """Passwords and keys that are sent with it and that no reading shows."""
+    """Passwords and keys that are sent with it. What a device shows of them proves nothing: it is masked, whichever."""
 
     @property
     def at(self) -> str:
@@ -117,6 +121,19 @@ class Step:
     def every_line(self) -> tuple[str, ...]:
         """All its lines, as a person may see them."""
         return tuple(line.deed.shown for line in self.what.lines) if isinstance(self.what, Lines) else ()
+
+
+@dataclass(frozen=True)
+class Trial:
+    """A password or key of a setting, and the step that makes the device use it."""
+
+    part: Part
+    step: Step
+
+    @property
+    def name(self) -> str:
+        """What its finding is called."""
+        return f"{TRIED}{self.step.setting}.{self.part.entry}".rstrip(".")
 
 
 @dataclass(frozen=True)
@@ -156,6 +173,8 @@ class Script:
         return (*self.steps, *self.saves)
 
 
+TRIED = "tried."
+"""How findings of passwords and keys that were used are called: this, the setting, and the entry."""
 Known = dict[tuple[str, str, type, object], Step]
 """Steps that were filled already: devices of one family share those whose value they share."""
 
@@ -210,15 +229,15 @@ class _Filler:
 
     def plain(self, template: StepTemplate, stop: Stop, title: str) -> Step:
         """A step that serves no setting: a preparation, what saves, a restart."""
-        step = self._filled(template, None, (None,))
+        step = self._filled(template, None, Parts(None))
         return replace(step, stop=stop, title=template.title or title)
 
     def _fill(self, template: StepTemplate, value: Value) -> Step:
         sent, shown = Parts(value.value), Parts(value.value)
         also = self._fill(template.also, value) if template.also else None
-        step = self._filled(template, sent.value(), shown.watched())
-        unsent = tuple(part for part in sent.untouched() if also is None or part in also.unsent)
-        hidden = tuple(_secrets(value.value)) if step.shows is None or not shown.any else shown.untouched()
+        step = self._filled(template, sent.value(), shown)
+        ignored = (*sent.untouched(), *self._alike(step, template, value, lambda other: other.what))
+        unsent = tuple(part for part in ignored if also is None or part in also.unsent)
         return replace(
             step,
             title=value.setting.title,
@@ -226,11 +245,38 @@ class _Filler:
             value=value.shown,
             also=also,
             unsent=unsent,
-            unshown=tuple(part for part in shown.untouched() if not part.secret) if step.shows else (),
-            secrets=tuple(part for part in _secrets(value.value) if part not in unsent and part in hidden),
+            unshown=(
+                *(part for part in shown.untouched() if not part.secret),
+                *self._alike(step, template, value, lambda other: (other.shows, other.shows_too)),
+            )
+            if step.shows
+            else (),
+            trials=tuple(self._trials(template, value)),
+            secrets=tuple(part for part in _secrets(value.value) if part not in unsent),
         )
 
-    def _filled(self, template: StepTemplate, value: object, items: tuple[object, ...]) -> Step:
+    def _trials(self, template: StepTemplate, value: Value) -> Iterator[Trial]:
+        """One for each entry with a password or key."""
+        if template.tries is None:
+            return
+        entries = value.value if isinstance(value.value, tuple) else (value.value,)
+        for entry in entries:
+            for part in _secrets((entry,)):
+                step = self._filled(template.tries, entry, Parts(entry))
+                title = f"{part} of {value.setting.title}"
+                yield Trial(part, replace(step, setting=value.setting.name, title=title, stop=Stop.PROOF))
+
+    def _alike(self, step: Step, template: StepTemplate, value: Value, of: Callable[[Step], object]) -> Iterator[Part]:
+        """The parts of which another value would be written in the same words; refused is not the same."""
+        for part, other in Parts(value.value).altered():
+            try:
+                filled = self._filled(template, other, Parts(other))
+            except WordsError:
+                continue
+            if of(filled) == of(step):
+                yield part
+
+    def _filled(self, template: StepTemplate, value: object, read: Parts) -> Step:
         def using(source: str) -> dict[str, object]:
             return self._using(source, value=value, before="(as before)")
 
@@ -254,7 +300,8 @@ class _Filler:
             how,
             filled,
             render_text(template.undo, **using(template.undo)) if template.undo else "",
-            self._shows(template, using, items),
+            self._shows(template, using, read.watched()),
+            tuple(self._shows_too(template, using, read.value())),
         )
 
     def _shows(self, template: StepTemplate, using: Any, items: tuple[object, ...]) -> Shows | None:
@@ -263,6 +310,13 @@ class _Filler:
             return None
         texts = [render_text(reads.shows, **{**using(reads.shows), "value": item}) for item in items]
         return Shows(reads.fact, tuple(line for text in texts for line in text.split("\n") if line), reads.holds)
+
+    @staticmethod
+    def _shows_too(template: StepTemplate, using: Any, value: object) -> Iterator[Shows]:
+        for reads in template.reads_too:
+            text = render_text(reads.shows, **{**using(reads.shows), "value": value})
+            if lines := tuple(line for line in text.split("\n") if line):
+                yield Shows(reads.fact, lines, reads.holds)
 
     def _using(self, source: str, **own: object) -> dict[str, object]:
         """The names that a template uses, with what they mean for this device."""

@@ -7,7 +7,7 @@ wrong, and what a template does is what is sent.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -25,9 +25,11 @@ class Part:
     entry: str
     name: str
     secret: bool = False
+    like: str = ""
+    """Another value of the part that the templates write in the same words."""
 
     def __str__(self) -> str:
-        words = self.name.replace("_", " ")
+        words = "password" if self.secret else self.name.replace("_", " ")
         return f"{words} of {self.entry}" if self.entry else words
 
 
@@ -88,6 +90,16 @@ class Parts:
         """The value, with its entries behind watchers."""
         return self.watched() if self._listed else self.watched()[0]
 
+    def altered(self) -> Iterator[tuple[Part, object]]:
+        """The value with one planned part as it could also have been: every other word of a choice, a yes for a no."""
+        for at, entry in enumerate(self._entries):
+            for name in planned(entry) if isinstance(entry, Item) else ():
+                for other in _others(entry, name):
+                    changed = entry.model_copy(update={name: other})
+                    part = Part(_called(entry) if self._listed else "", name, like=str(other))
+                    whole = (*self._entries[:at], changed, *self._entries[at + 1 :])
+                    yield part, whole if self._listed else changed
+
     def untouched(self) -> tuple[Part, ...]:
         """The parts that are planned (not left at what nothing says) and were not touched."""
         return tuple(
@@ -105,6 +117,16 @@ def planned(entry: object) -> Iterable[str]:
         default = type(entry).model_fields[name].default if isinstance(entry, Item) else PydanticUndefined
         if value not in (None, "", ()) and (default is PydanticUndefined or value != default):
             yield name
+
+
+def _others(entry: Item, name: str) -> Iterator[object]:
+    """What else a part that is chosen from a few words, or is a yes or no, could say."""
+    value = getattr(entry, name)
+    if isinstance(value, bool):
+        yield not value
+        return
+    for validator in type(entry).model_fields[name].metadata:
+        yield from (word for word in getattr(getattr(validator, "func", None), "words", ()) if word != value)
 
 
 def _called(entry: object) -> str:

@@ -6,11 +6,13 @@ not known here (of an older or a newer Zinger) is read as None and skipped by ev
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, ClassVar
 
 from zinger.errors import ZingerError
 from zinger.proof.findings import Finding, Source, Verdict
+from zinger.proof.outcome import Debt, Lacking
 
 
 class JournalError(ZingerError):
@@ -218,7 +220,18 @@ class Configured(Happened):
     """Everything that was found holds, and something is owed."""
 
     kind = "configured"
-    owed: list[str]
+    owed: list[list[str]]
+    """For each thing its setting, why it is owed in one word, and the reason."""
+    revision: str = ""
+
+    @classmethod
+    def of(cls, debts: Iterable[Debt], revision: str) -> Configured:
+        """The entry for what is owed."""
+        return cls([[debt.setting, debt.lacking.value, debt.why] for debt in debts], revision)
+
+    def debts(self) -> tuple[Debt, ...]:
+        """What is owed."""
+        return tuple(Debt(setting, Lacking(word), why) for setting, word, why in self.owed)
 
 
 @dataclass(frozen=True)

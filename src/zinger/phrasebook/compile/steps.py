@@ -46,6 +46,9 @@ class StepsSection(Section):
             self.template([*path, "replies", place], reply, STEP_NAMES)
         if p.read is not None:
             self.one_of([*path, "read"], "reading that takes the fact", p.read, self.facts)
+        for fact, source in p.shows_too.items():
+            self.one_of([*path, "shows_too"], "reading that takes the fact", fact, self.facts)
+            self.template([*path, "shows_too", fact], source, STEP_NAMES)
         for other in p.after:
             self.known_setting([*path, "after"], other)
         return StepTemplate(
@@ -57,7 +60,15 @@ class StepsSection(Section):
             Reads(p.read, p.shows, self.word([*path, "holds"], "way to compare", p.holds, Holds)) if p.read else None,
             tuple(p.after),
             self.step([*path, "also"], name, p.also) if p.also else None,
+            tuple(Reads(fact, source) for fact, source in p.shows_too.items()),
+            self._trial([*path, "tries"], name, p.tries) if p.tries else None,
         )
+
+    def _trial(self, path: Path, name: str, p: StepShape) -> StepTemplate:
+        """A step that makes the device use a password; without `expect`, silence would be success."""
+        if p.expect is None:
+            self.bad(path, "nothing says what the device shows when the password is right; give expect")
+        return self.step(path, name, p)
 
     def _how(self, path: Path, p: StepShape, at: str, send: str | None) -> How:
         through = [*p.through, *leads_to(send or "")]

@@ -51,17 +51,23 @@ def parse_flag(raw: object) -> bool:
     raise BadValue(f"{word!r} is neither on nor off", "write on or off")
 
 
-def one_of(*words: str) -> Callable[[object], str]:
-    """A parser for one word of a list."""
+class OneOf:
+    """A parser for one word of a list; the list can be asked for."""
 
-    def parse(raw: object) -> str:
+    def __init__(self, words: tuple[str, ...]) -> None:
+        self.words = words
+
+    def __call__(self, raw: object) -> str:
         text = parse_text(raw).lower()
-        if text not in words:
-            known = ", ".join(words)
-            raise BadValue(f"{text!r} is not one of {known}{did_you_mean(text, words)}", "write one of them")
+        if text not in self.words:
+            known = ", ".join(self.words)
+            raise BadValue(f"{text!r} is not one of {known}{did_you_mean(text, self.words)}", "write one of them")
         return text
 
-    return parse
+
+def one_of(*words: str) -> OneOf:
+    """A parser for one word of a list."""
+    return OneOf(words)
 
 
 def whole(low: int, high: int, unit: str = "", word: str = "number") -> Callable[[object], int]:

@@ -56,6 +56,7 @@ def _forward(text: str) -> str:
     return text
 
 
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 KEYS: dict[str, Check] = {
     "name": name(31),
     "place": words(60),
@@ -66,8 +67,11 @@ KEYS: dict[str, Check] = {
     "resolvers": hosts(3),
     "suffix": words(60),
     "times": hosts(4),
+    "preferred": hosts(1),
+    "poll": number(16, 131072),
     "zone": words(40),
     "logs": hosts(4),
+    "severity": among(*SEVERITIES),
     "idle": _IDLE,
     "ssh": _DOOR,
     "https": _DOOR,

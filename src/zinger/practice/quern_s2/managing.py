@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from ipaddress import AddressValueError, IPv4Address, IPv4Interface, IPv4Network
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -60,8 +61,18 @@ class Managing(Switching):
     async def do_user(self, rest: list[str]) -> None:
         if len(rest) != 5 or rest[1::2] != ["auth", "privacy"]:
             raise Refused("say user NAME auth HASH privacy CIPHER")
-        await self._choose_secret(rest[0])
+        key = await self._choose_secret(rest[0])
         self.switch.running.snmp_users[rest[0]] = f"{rest[2]} {rest[4]}"
+        self.switch.running.snmp_keys[rest[0]] = _digest(rest[0], key)
+
+    async def do_try(self, rest: list[str]) -> None:
+        """Ask itself as that user, with a key that is typed."""
+        name = one(rest, "a name")
+        if name not in self.switch.running.snmp_users:
+            raise Refused(f"no user is called {name}")
+        key = await self.tty.line(f"key of {name} to try: ", blind=True, at_question=True)
+        right = _digest(name, key) == self.switch.running.snmp_keys.get(name)
+        self.tty.show(f"{name} is answered\n" if right else f"{name} is not answered\n")
 
     async def do_remove(self, rest: list[str]) -> None:
         if self.switch.running.snmp_users.pop(one(rest, "a name"), None) is None:
@@ -178,6 +189,11 @@ class Managing(Switching):
         if not minutes.isdigit() or not 1 <= int(minutes) <= 120:
             raise Refused("idle is 1 to 120 minutes")
         self.switch.running.idle = int(minutes)
+
+
+def _digest(name: str, key: str) -> str:
+    """Localised to the user, as such keys are."""
+    return hashlib.sha256(f"{name}:{key}".encode()).hexdigest()
 
 
 def _text(rest: list[str]) -> str:

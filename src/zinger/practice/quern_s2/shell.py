@@ -138,7 +138,7 @@ class Shell(Managing):
                 "poll": self.do_poll,
             },
             "base/log": {"receiver": self.do_receiver, "severity": self.do_severity, "local-log": self.do_local_log},
-            "base/snmp": {"user": self.do_user, "remove": self.do_remove},
+            "base/snmp": {"user": self.do_user, "try": self.do_try, "remove": self.do_remove},
             "base/doors": {"idle": self.do_idle},
             "base/vlans": {
                 "make": self.do_make,

@@ -69,6 +69,8 @@ class State:
     severity: str = "all"
     local_log: str = "all lost"
     snmp_users: dict[str, str] = field(default_factory=dict)
+    snmp_keys: dict[str, str] = field(default_factory=dict)
+    """Of each user a digest of the key."""
     vlans: dict[int, str] = field(default_factory=lambda: {DEFAULT: "default"})
     default_closed: bool = False
     igmp_snooping: bool = False

@@ -105,6 +105,8 @@ class Controller(SheetBox):
                 return
             except Refused as refusal:
                 tty.show(f"cannot: {refusal}\n")
+            except Discarded:
+                tty.show("dropped\n")
 
     async def _carry_out(self, tty: Tty, line: str, user: str) -> None:
         verb, _, rest = line.partition(" ")
@@ -118,8 +120,20 @@ class Controller(SheetBox):
             self.running.values[key] = AMENDABLE[key](value)
             self.keep()
             tty.show("amended and stored\n")
+        elif verb == "try-key":
+            await self._try_key(tty, rest)
         else:
             raise Refused(f"{verb} means nothing here")
+
+    async def _try_key(self, tty: Tty, network: str) -> None:
+        """Sign a station of its own in to a network, with a key that is typed."""
+        rows = [row.split("|") for row in self.running.values["networks"].split("\n") if row]
+        wanted = next((row for row in rows if row[0] == network), None)
+        if wanted is None:
+            raise Refused(f"there is no network {network}")
+        key = await tty.line("key to try? ", blind=True, at_question=True)
+        await self.clock.sleep(2)
+        tty.show("the key fits\n" if key == wanted[4] else "the key does not fit\n")
 
     def report(self) -> list[str]:
         """All that is set, and the wireless networks as a table."""
@@ -129,7 +143,8 @@ class Controller(SheetBox):
         lines += [f"{key:<16}{value}" for key, value in told.items() if key != "networks"]
         lines += [f"person          {who} ({p.level})" for who, p in self.running.people.items()]
         lines += ["", f"{'NETWORK':<26}{'LOCK':<8}{'VLAN':<6}FOR"]
-        return lines + [f"{n:<26}{g:<8}{v:<6}{f}" for n, g, v, f in (row.split("|") for row in networks if row)]
+        rows = (row.split("|") for row in networks if row)
+        return lines + [f"{n:<26}{lock:<8}{vlan:<6}{whom}" for n, lock, vlan, whom, _ in rows]
 
 
 class FirstSetUp:
@@ -170,7 +185,7 @@ class FirstSetUp:
             if key != "networks":
                 self.tty.show(f"   {key} : {value}\n")
         for row in sheet.values["networks"].split("\n"):
-            self.tty.show(f"   network : {' '.join(row.split('|'))}\n" if row else "")
+            self.tty.show(f"   network : {' '.join(row.split('|')[:4])}\n" if row else "")
 
     async def _ask_all(self) -> Sheet:
         ask, values = self.asker, dict[str, str]()
@@ -214,11 +229,10 @@ class FirstSetUp:
         while True:
             network = await self.asker.value("wireless network", "none", words(32))
             lock = await self.asker.value("its lock: open or key", "open", among("open", "key"))
-            if lock == "key":
-                await self.asker.secret("its key", "its key, again", 8)
+            key = await self.asker.secret("its key", "its key, again", 8) if lock == "key" else ""
             vlan = await self.asker.value("its VLAN", "0", number(0, 4094))
             guests = await self.asker.yes("for guests", False, "yes", "no")
-            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}")
+            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}|{key}")
             if not await self.asker.yes("one more wireless network", False, "yes", "no"):
                 return "\n".join(rows)
 
@@ -227,5 +241,6 @@ class FirstSetUp:
             return "off"
         low, high = CHANNELS[band]
         channel = await self.asker.value(f"channel of radio {band}", str(low), number(low, high))
+        width = await self.asker.value(f"width of radio {band} in MHz", "20", among("20", "40", "80"))
         power = await self.asker.value(f"power of radio {band} in dBm", "20", number(1, 23))
-        return f"channel {channel} power {power}"
+        return f"channel {channel} width {width} power {power}"

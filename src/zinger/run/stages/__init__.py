@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zinger.run.stages.conclude import Conclude
-from zinger.run.stages.prove import FromNetwork, OnConsole, PowerCut, ReadBack, Restart
+from zinger.run.stages.prove import FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
 from zinger.run.stages.reach import Reach, SignIn
 from zinger.run.stages.save import Save
 from zinger.run.stages.send import Send
@@ -16,6 +16,7 @@ EVERY: tuple[Stage, ...] = (
     Save(),
     ReadBack(),
     FromNetwork(),
+    UsePasswords(),
     OnConsole(),
     Restart(),
     PowerCut(),

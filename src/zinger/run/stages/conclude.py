@@ -28,7 +28,7 @@ class Conclude:
         elif came.state is State.CONFIGURED:
             line.stop(Stop.PROOF, Mark.CONFIGURED)
             line.say(f"configured · {came.sentence}", Mark.CONFIGURED)
-            wire.note(entries.Configured([str(debt) for debt in came.owed]))
+            wire.note(entries.Configured.of((*came.owed, *came.forgiven), revision_of(wire.device)))
         else:
             self._proved(on, came)
 

@@ -11,12 +11,13 @@ from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.onwire import OnWire
 from zinger.run.stages.stage import Pass
+from zinger.script.compile import Trial
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
 
 BOOT_SIGN = 60.0
 """Seconds to wait for a first sign of life after a power cut."""
@@ -86,6 +87,31 @@ class OnConsole:
         verdict = Verdict.HOLDS if holds else Verdict.DIFFERS
         title = f"sign-in of {account.name}"
         return Finding(wire.name, SIGN_IN + account.name, title, Source.CONSOLE, planned, read, evidence, verdict)
+
+
+class UsePasswords:
+    """Make the device use the passwords and keys that are no account's, where its family has a way."""
+
+    def wanted(self, on: Pass) -> bool:
+        return bool(on.owed.trials())
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        async with wire.stage("passwords", None, "having its passwords tried"):
+            for trial in on.owed.trials():
+                wire.find([await self._tried(wire, trial)])
+
+    @staticmethod
+    async def _tried(wire: OnWire, trial: Trial) -> Finding:
+        step, verdict = trial.step, Verdict.HOLDS
+        try:
+            answer = await wire.do(send_step(wire.book, step, wire.keys))
+            expect = step.how.expect
+            evidence = next((line for line in answer.lines if expect and expect.search(line)), "")
+            read = "taken"
+        except RefusedByDevice as refusal:
+            read, evidence, verdict = "not taken", refusal.words, Verdict.DIFFERS
+        return Finding(wire.name, trial.name, step.title, Source.CONSOLE, "taken", read, evidence, verdict)
 
 
 class Restart:

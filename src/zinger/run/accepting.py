@@ -1,0 +1,64 @@
+"""Accepting what differs or is owed: a person's reason, in the journal, from which the verdict is counted anew."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from zinger.plan.settings import SETTINGS
+from zinger.proof.outcome import State
+from zinger.run.hands import RunError
+from zinger.run.memory import Memory
+from zinger.run.openjob import OpenJob
+from zinger.store import entries
+from zinger.wording import did_you_mean
+
+
+def accept(job: OpenJob, device: str, settings: Sequence[str], why: str) -> str:
+    """Accept these settings of a device, or with no reason take that back; returns how it stands then.
+
+    Raises RunError for what is neither different nor owed, and for what must be and was never seen; Locked while a run
+    works on the job.
+    """
+    from zinger.store.journal import Journal
+
+    memory = _memory(job, device)
+    for setting in settings:
+        _may_be(memory, device, setting, why)
+    job.folder.lock()
+    journal = Journal(job.folder.journal)
+    try:
+        for setting in settings:
+            event = entries.Accepted(setting, why)
+            kind, data = entries.written(event)
+            journal.note(kind, device, **data)
+            memory.take_in(event, device, time.time())
+    finally:
+        journal.close()
+        job.folder.unlock()
+    came = memory.outcome
+    return f"{device}: {came.state.value}{', ' if came.state is State.PROVED else ' · '}{came.sentence}".rstrip(", ·")
+
+
+def _memory(job: OpenJob, device: str) -> Memory:
+    memory = job.memories.get(device)
+    if memory is None:
+        raise RunError(f"no device that can be spoken to is called {device}{did_you_mean(device, job.memories)}")
+    if not memory.proved_at and not memory.configured_at and not memory.findings:
+        raise RunError(f"nothing was read back from {device} yet. Run it first, then see what it owes.")
+    return memory
+
+
+def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
+    """Raises RunError for what can't be accepted."""
+    came = memory.outcome
+    settled = {name for name, _ in came.accepted}
+    lacking = dict.fromkeys([*(f.setting for f in came.differing), *(debt.setting for debt in came.owed)])
+    if setting not in lacking and setting not in settled:
+        known = ", ".join(lacking) or "nothing"
+        raise RunError(f"{setting} is neither different nor owed on {device}; there is {known}")
+    seen = any(finding.setting == setting for finding in memory.findings.values())
+    if why and setting in SETTINGS and SETTINGS[setting].required and not seen:
+        raise RunError(
+            f"{SETTINGS[setting].title} is required and was never read from {device}: it can't be accepted unseen"
+        )
