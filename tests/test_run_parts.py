@@ -79,7 +79,7 @@ def test_memory_is_a_fold_over_the_journal() -> None:
     assert memory.findings["hostname", Source.STARTUP] == FINDING and memory.needs_you == "because"
     assert memory.spans == [Span(Worker.DEVICE, "reach", 1001.0, 1004.0)] and memory.refused == {"hostname": "no"}
     again = remember(journal_of(Found.of(FINDING), RunBegan(sends=False), Proved()))
-    assert again.findings and again.proved_at == 1002.0
+    assert again.findings and again.concluded_at == 1002.0
     assert not remember(journal_of(Found.of(FINDING), RunBegan())).findings
 
 

@@ -32,7 +32,7 @@ class DeviceRecord:
             return "planned only"
         if memory.needs_you:
             return "needs a person"
-        concluded = memory.proved_at or memory.configured_at
+        concluded = memory.concluded_at
         if concluded and memory.concluded_of not in ("", revision_of(self.device)):
             return "plan changed"
         return self.outcome.state.value if concluded or self.outcome.differing else "not done"

@@ -21,6 +21,8 @@ SIGN_IN = "sign-in."
 """How findings of sign-ins are called: this, and the account's name."""
 SURVIVED = (Source.STARTUP, Source.AFTER_POWER_CUT, Source.AFTER_RESTART)
 """Where it was seen that a value outlives a power cut."""
+SURVIVAL = "survival"
+"""What is owed when nothing was read after the device had been without power."""
 _ACCOUNTS = frozenset(setting.name for setting in ACCOUNTS)
 
 
@@ -101,10 +103,12 @@ class Outcome:
         return f"but for {len(self.accepted)} accepted" if self.accepted else ""
 
 
-def outcome(script: Script, findings: Iterable[Finding], wanted: Iterable[tuple[str, Source]], deeds: Deeds) -> Outcome:
-    """Compute it. `wanted` are the (setting, source) that were to be looked at."""
+def outcome(
+    script: Script, findings: Iterable[Finding], missing: Iterable[tuple[str, Source]], deeds: Deeds
+) -> Outcome:
+    """Compute it. `missing` are the (setting, source) that were to be looked at and were not."""
     latest = {(f.setting, f.source): f for f in findings}
-    return settle(latest.values(), dict.fromkeys(_debts(script, latest, wanted, deeds)), deeds.accepted)
+    return settle(latest.values(), dict.fromkeys(_debts(script, latest, missing, deeds)), deeds.accepted)
 
 
 def settle(findings: Iterable[Finding], debts: Iterable[Debt], accepted: Mapping[str, str]) -> Outcome:
@@ -127,24 +131,27 @@ def _required(setting: str) -> bool:
 
 
 def _debts(
-    script: Script, latest: Mapping[tuple[str, Source], Finding], wanted: Iterable[tuple[str, Source]], deeds: Deeds
+    script: Script, latest: Mapping[tuple[str, Source], Finding], missing: Iterable[tuple[str, Source]], deeds: Deeds
 ) -> Iterator[Debt]:
     for left_out in script.not_sent:
         if left_out.owed:
             yield Debt(left_out.setting, Lacking.NOT_SENT, left_out.why)
     for step in script.steps:
         if step.setting:
-            yield from _of_step(step, latest, script)
+            yield from _of_step(step, latest)
     for setting, words in deeds.refused.items():
         yield Debt(setting, Lacking.REFUSED, words)
-    for setting, source in wanted:
-        if (setting, source) not in latest:
-            yield Debt(setting, Lacking.NOT_SEEN, f"nothing was read {source.value}")
+    for setting, source in missing:
+        yield Debt(setting, Lacking.NOT_SEEN, f"nothing was read {source.value}")
+    mortal = [s for s in script.steps if s.shows and not any((s.setting, source) in latest for source in SURVIVED)]
+    if mortal:
+        settings = counted(len(mortal), "setting")
+        yield Debt(SURVIVAL, Lacking.NOT_SEEN, f"{settings} not read after a power cut or restart, nor in startup")
     if deeds.unsaved and script.saves:
         yield Debt("save", Lacking.NOT_SAVED, "something was sent, and no save was seen to succeed since")
 
 
-def _of_step(step: Step, latest: Mapping[tuple[str, Source], Finding], script: Script) -> Iterator[Debt]:
+def _of_step(step: Step, latest: Mapping[tuple[str, Source], Finding]) -> Iterator[Debt]:
     for part in step.unsent:
         why = f"{part.like} is sent in the same words" if part.like else "the phrasebook does not use it"
         yield Debt(step.setting, Lacking.NOT_SENT, f"{part}: {why}")
@@ -158,8 +165,6 @@ def _of_step(step: Step, latest: Mapping[tuple[str, Source], Finding], script: S
         name = SIGN_IN + step.value if step.setting in _ACCOUNTS else trial.name if trial else ""
         if not any(setting == name for setting, _ in latest):
             yield Debt(step.setting, Lacking.NOT_TRIED, f"{part}: nothing has used it")
-    if step.shows is not None and not any((step.setting, source) in latest for source in SURVIVED):
-        yield Debt(step.setting, Lacking.NOT_SEEN, "not read after a power cut or restart, nor in the startup state")
 
 
 def _difference(finding: Finding) -> str:

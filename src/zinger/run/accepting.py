@@ -44,7 +44,7 @@ def _memory(job: OpenJob, device: str) -> Memory:
     memory = job.memories.get(device)
     if memory is None:
         raise RunError(f"no device that can be spoken to is called {device}{did_you_mean(device, job.memories)}")
-    if not memory.proved_at and not memory.configured_at and not memory.findings:
+    if not memory.concluded_at and not memory.findings:
         raise RunError(f"nothing was read back from {device} yet. Run it first, then see what it owes.")
     return memory
 

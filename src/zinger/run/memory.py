@@ -15,10 +15,11 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import Debt, Deeds, Outcome, settle
+from zinger.proof.outcome import SURVIVED, Debt, Deeds, Outcome, settle
 from zinger.store.entries import (
     Accepted,
     Booted,
+    Concluded,
     Configured,
     Entry,
     Found,
@@ -84,10 +85,10 @@ class Memory:
     """Pairs that may count by now: a change was begun and its end was never written."""
     boots_in: float | None = None
     needs_you: str = ""
-    proved_at: float | None = None
+    concluded_at: float | None = None
+    """When the last run came to its end with everything found as planned."""
     concluded_of: str = ""
     """The revision of the plan that the last run was about; empty in a journal that did not keep it."""
-    configured_at: float | None = None
     debts: tuple[Debt, ...] = ()
     """What the last run left owed."""
     taken: dict[str, str] = field(default_factory=dict)
@@ -151,7 +152,7 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
         memory.findings.clear()
     memory.refused.clear()
     memory.spans.clear()
-    memory.proved_at = memory.configured_at = None
+    memory.concluded_at = None
     memory.debts = ()
     memory.concluded_of, memory.needs_you = "", ""
 
@@ -169,7 +170,9 @@ def _was_refused(memory: Memory, event: WasRefused, device: str, at: float) -> N
 
 
 def _person_acted(memory: Memory, event: PersonActed, device: str, at: float) -> None:
+    """What a person typed is not saved for all that is known, and what survived before may be another by now."""
     memory.unsaved = True
+    memory.findings = {key: found for key, found in memory.findings.items() if found.source not in SURVIVED}
 
 
 def _saved(memory: Memory, event: Saved, device: str, at: float) -> None:
@@ -190,13 +193,9 @@ def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
     memory.needs_you = event.why
 
 
-def _configured(memory: Memory, event: Configured, device: str, at: float) -> None:
-    memory.configured_at, memory.debts, memory.needs_you = at, event.debts(), ""
-    memory.concluded_of = event.revision
-
-
-def _proved(memory: Memory, event: Proved, device: str, at: float) -> None:
-    memory.proved_at, memory.concluded_of, memory.needs_you = at, event.revision, ""
+def _concluded(memory: Memory, event: Concluded, device: str, at: float) -> None:
+    memory.concluded_at, memory.concluded_of = at, event.revision
+    memory.debts, memory.needs_you = event.debts(), ""
 
 
 _FOLD: Mapping[type[Happened], Callable[..., None]] = {
@@ -215,8 +214,8 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Accepted: _accepted,
     Found: _found,
     NeedsYou: _needs_you,
-    Configured: _configured,
-    Proved: _proved,
+    Configured: _concluded,
+    Proved: _concluded,
 }
 """How each kind of event counts; kinds that are not here are for the papers only."""
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
+from zinger.plan.setting import Stop
 from zinger.proof.outcome import State
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
@@ -79,19 +80,25 @@ class OpenJob(OpenPlan):
 
 
 def _recall_line(line: DeviceLine, memory: Memory, revision: str) -> None:
-    if (memory.proved_at or memory.configured_at) and memory.concluded_of not in ("", revision):
+    if memory.concluded_at and memory.concluded_of not in ("", revision):
         line.say("plan changed since it was read back; run it again", Mark.AHEAD)
-    elif memory.proved_at:
-        for stop, mark in line.stops.items():
-            line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
-        for row in line.steps:
-            row.mark = Mark.PROVED
-        line.say(f"proved {time.strftime('%H:%M', time.localtime(memory.proved_at))}, in an earlier run", Mark.PROVED)
-    elif memory.configured_at:
-        came = line.outcome = memory.outcome
-        proved = came.state is State.PROVED
-        line.say(f"{came.state.value} in an earlier run, {came.sentence}", Mark.PROVED if proved else Mark.CONFIGURED)
+    elif memory.concluded_at:
+        _recall_outcome(line, memory, memory.concluded_at)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
     elif memory.accepted or memory.intended:
         line.say("begun in an earlier run")
+
+
+def _recall_outcome(line: DeviceLine, memory: Memory, at: float) -> None:
+    came = line.outcome = memory.outcome
+    proved = came.state is State.PROVED
+    for stop, mark in line.stops.items():
+        line.stop(stop, Mark.PROVED if mark is not Mark.NONE else mark)
+    for row in line.steps:
+        row.mark = Mark.PROVED
+    if not proved:
+        line.stop(Stop.PROOF, Mark.CONFIGURED)
+    clock = time.strftime("%H:%M", time.localtime(at))
+    words = f"{came.state.value} {clock}, in an earlier run{' · ' if came.sentence else ''}{came.sentence}"
+    line.say(words, Mark.PROVED if proved else Mark.CONFIGURED)

@@ -98,9 +98,9 @@ class Run:
         job = self.job
         line = job.board.lines[device.name]
         line.begin_anew()
-        await self._write(entries.RunBegan(sends=self.options.sends), device.name)
         memory = job.memories[device.name]
         wire = OnWire(world, device, job.books[device.family], job.scripts[device.name], line, memory)
+        await wire.write(entries.RunBegan(sends=self.options.sends))
         self.carriers[device.name] = Carrier(wire, memory)
         self._send(device.name)
 

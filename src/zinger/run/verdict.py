@@ -54,7 +54,8 @@ class Owed:
     def outcome(self) -> Outcome:
         """What came of it so far."""
         wire = self.wire
-        return outcome(wire.script, wire.line.findings.values(), self.everything(), wire.memory.deeds)
+        missing = [key for key in self.everything() if key not in wire.line.findings]
+        return outcome(wire.script, wire.memory.findings.values(), missing, wire.memory.deeds)
 
     def is_proved(self) -> bool:
         """Whether the word may be said."""

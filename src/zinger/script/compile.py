@@ -7,7 +7,7 @@ characters, or a line longer than the family takes, is left out and listed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -236,7 +236,8 @@ class _Filler:
         sent, shown = Parts(value.value), Parts(value.value)
         also = self._fill(template.also, value) if template.also else None
         step = self._filled(template, sent.value(), shown)
-        ignored = (*sent.untouched(), *self._alike(step, template, value, lambda other: other.what))
+        unused, hidden = sent.untouched(), shown.untouched()
+        ignored = (*unused, *self._alike(step, template, value, unused, lambda other: other.what))
         unsent = tuple(part for part in ignored if also is None or part in also.unsent)
         return replace(
             step,
@@ -246,8 +247,8 @@ class _Filler:
             also=also,
             unsent=unsent,
             unshown=(
-                *(part for part in shown.untouched() if not part.secret),
-                *self._alike(step, template, value, lambda other: (other.shows, other.shows_too)),
+                *(part for part in hidden if not part.secret),
+                *self._alike(step, template, value, hidden, lambda other: (other.shows, other.shows_too)),
             )
             if step.shows
             else (),
@@ -266,14 +267,23 @@ class _Filler:
                 title = f"{part} of {value.setting.title}"
                 yield Trial(part, replace(step, setting=value.setting.name, title=title, stop=Stop.PROOF))
 
-    def _alike(self, step: Step, template: StepTemplate, value: Value, of: Callable[[Step], object]) -> Iterator[Part]:
-        """The parts of which another value would be written in the same words; refused is not the same."""
+    def _alike(
+        self, step: Step, template: StepTemplate, value: Value, known: Iterable[Part], of: Callable[[Step], object]
+    ) -> Iterator[Part]:
+        """The parts of which another value would be written in the same words; refused is not the same.
+
+        Of each part one such value is enough; what is untouched anyway is `known`.
+        """
+        told = {(part.entry, part.name) for part in known}
         for part, other in Parts(value.value).altered():
+            if (part.entry, part.name) in told:
+                continue
             try:
                 filled = self._filled(template, other, Parts(other))
             except WordsError:
                 continue
             if of(filled) == of(step):
+                told.add((part.entry, part.name))
                 yield part
 
     def _filled(self, template: StepTemplate, value: object, read: Parts) -> Step:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, field, fields
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from zinger.errors import ZingerError
 from zinger.proof.findings import Finding, Source, Verdict
@@ -216,31 +216,39 @@ class Accepted(Happened):
 
 
 @dataclass(frozen=True)
-class Configured(Happened):
-    """Everything that was found holds, and something is owed."""
+class Concluded(Happened):
+    """Everything that was found holds. `owed`: for each thing its setting, why it is owed in one word, and the reason;
+    also what a person accepted, since that can be taken back. `revision`: of the device's plan."""
 
-    kind = "configured"
-    owed: list[list[str]]
-    """For each thing its setting, why it is owed in one word, and the reason."""
+    owed: list[list[str]] = field(default_factory=list)
     revision: str = ""
 
     @classmethod
-    def of(cls, debts: Iterable[Debt], revision: str) -> Configured:
+    def of(cls, debts: Iterable[Debt], revision: str) -> Self:
         """The entry for what is owed."""
         return cls([[debt.setting, debt.lacking.value, debt.why] for debt in debts], revision)
 
     def debts(self) -> tuple[Debt, ...]:
         """What is owed."""
-        return tuple(Debt(setting, Lacking(word), why) for setting, word, why in self.owed)
+        known = {lacking.value for lacking in Lacking}
+        rows = (
+            row for row in self.owed if len(row) == 3 and row[1] in known
+        )  # a journal is data from somebody else too
+        return tuple(Debt(setting, Lacking(word), why) for setting, word, why in rows)
 
 
 @dataclass(frozen=True)
-class Proved(Happened):
-    """Everything was found and holds, of this revision of the plan; so many settings were accepted instead."""
+class Configured(Concluded):
+    """Something is owed that nobody accepted."""
+
+    kind = "configured"
+
+
+@dataclass(frozen=True)
+class Proved(Concluded):
+    """Nothing is owed but what was accepted."""
 
     kind = "proved"
-    revision: str = ""
-    accepted: int = 0
 
 
 _KINDS: dict[str, type[Any]] = {

@@ -43,4 +43,4 @@ class Conclude:
                 line.stop(stop, Mark.PROVED)
         words = [f"proved {time.strftime('%H:%M')}", "holds after a power cut" if wire.world.power_cut else ""]
         line.say(" · ".join(filter(None, [*words, came.sentence])), Mark.PROVED)
-        wire.note(entries.Proved(revision_of(wire.device), len(came.accepted)))
+        wire.note(entries.Proved.of(came.forgiven, revision_of(wire.device)))

@@ -1,0 +1,235 @@
+"""The verdict: proved is said of what was sent, shown, used and saved, in every part; all else is owed."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import ONE_DEVICE, Practice, zinger
+from tests.test_run import carried
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.load import load_family, shipped_families
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.model import Device
+from zinger.plan.resolve import resolve
+from zinger.plan.revision import revision_of
+from zinger.proof.findings import Finding, Source, Verdict
+from zinger.proof.outcome import Debt, Deeds, Lacking, State, outcome, settle
+from zinger.run.memory import Memory
+from zinger.run.openjob import OpenJob
+from zinger.script.compile import compile_script
+from zinger.store import entries
+from zinger.store.folder import JobFolder
+
+FAMILIES = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families"
+JOB = (
+    "job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\nsites:\n  wj: {subnet: 10.44.8.0/24}\n"
+)
+
+
+def planned(family: Phrasebook, **cells: str) -> Device:
+    """A device of a family with these cells in its row."""
+    if "wireless" in family.rules.sections and len(family.rules.sections) < 4:
+        cells = {"wireless.country": "AT", **cells}
+    row = {"hostname": "sw1", "site": "wj", "family": family.family, "address": "10.44.8.11", **cells}
+    cells_in_quotes = ",".join('"' + cell.replace('"', '""') + '"' for cell in row.values())
+    sheet = f"{','.join(row)}\n{cells_in_quotes}\n".encode()
+    plan = resolve(read_job(JOB), read_sheet(sheet)[0], {family.family: family.rules})
+    assert plan.errors() == (), plan.errors()
+    return plan.devices[0]
+
+
+# -- parts of values ---------------------------------------------------------------------------------
+PARTS = [
+    ("quern-s2", {"ntp servers": "10.44.8.22 preferred poll 256 s"}, "ntp.servers", [], []),
+    (
+        "hollin-m1",
+        {"ntp servers": "10.44.8.22 poll 64 s"},
+        "ntp.servers",
+        ["poll of 10.44.8.22"],
+        ["poll of 10.44.8.22"],
+    ),
+    ("quern-s2", {"syslog": "10.44.8.24 port 6514"}, "syslog.servers", ["port of 10.44.8.24"], ["port of 10.44.8.24"]),
+    ("sallow-w5", {"ssids": "staff psk secret wifi vlan 20"}, "wireless.ssids", [], []),
+    ("sallow-w5", {"ssids": "staff open band 5"}, "wireless.ssids", ["band of staff"], ["band of staff"]),
+]
+
+
+@pytest.mark.parametrize(("family", "cells", "setting", "unsent", "unshown"), PARTS)
+def test_a_part_that_no_template_touches_is_named(
+    family: str, cells: dict[str, str], setting: str, unsent: list[str], unshown: list[str]
+) -> None:
+    book = shipped_families()[family]
+    script = compile_script(planned(book, **cells), book)
+    step = next(step for step in script.steps if step.setting == setting)
+    assert [str(part) for part in step.unsent] == unsent
+    assert [str(part) for part in step.unshown] == unshown
+
+
+@pytest.mark.parametrize(
+    ("family", "cells", "why"),
+    [
+        (
+            "sallow-w5",
+            {"ssids": "staff 802.1x", "radius": "10.44.8.26 secret radius"},
+            "it has no word for 802.1x; it knows open, psk",
+        ),
+        ("quern-s2", {"ntp servers": "10.44.8.22 poll 256 s; 10.44.8.23 poll 64 s"}, "it takes one for all"),
+    ],
+)
+def test_what_the_family_has_no_words_for_is_never_written_as_something_else(
+    family: str, cells: dict[str, str], why: str
+) -> None:
+    book = shipped_families()[family]
+    script = compile_script(planned(book, **cells), book)
+    assert any(why in left_out.why and left_out.owed for left_out in script.not_sent), script.not_sent
+
+
+def test_a_choice_that_is_written_like_another_is_owed() -> None:
+    """The template looks at the part and writes the same for two of its values."""
+    text = (FAMILIES / "sallow-w5.yaml").read_text()
+    exact = " | in_words({'open': 'open', 'psk': 'key'})"
+    assert text.count(f"security{exact}") == 2, "where it is sent, and where it is shown"
+    book = load_family(text.replace(exact, " == 'open'"), "sallow-w5.yaml")[1]
+    assert book is not None
+    script = compile_script(planned(book, ssids="staff psk secret wifi"), book)
+    step = next(step for step in script.steps if step.setting == "wireless.ssids")
+    for parts in (step.unsent, step.unshown):
+        assert [(str(part), part.like) for part in parts] == [("security of staff", "802.1x")]
+
+
+# -- what comes of it ----------------------------------------------------------------------------------
+def found(setting: str, verdict: Verdict = Verdict.HOLDS, source: Source = Source.STARTUP) -> Finding:
+    return Finding("sw1", setting, setting, source, "a", "b", "line", verdict)
+
+
+OWED = Debt("syslog.servers", Lacking.NOT_SHOWN, "port: no reading shows it")
+
+
+@pytest.mark.parametrize(
+    ("findings", "debts", "accepted", "state", "words"),
+    [
+        ([found("banner")], [], {}, State.PROVED, ""),
+        ([found("banner")], [OWED], {}, State.CONFIGURED, "owes 1 thing: syslog receivers not shown"),
+        ([found("banner")], [OWED], {"syslog.servers": "seen at the receiver"}, State.PROVED, "but for 1 accepted"),
+        ([found("banner", Verdict.DIFFERS)], [], {}, State.DIFFERS, "banner reads back b, planned a"),
+        ([found("banner", Verdict.ABSENT)], [], {}, State.DIFFERS, "banner: nothing shown in startup, planned a"),
+        ([found("banner", Verdict.DIFFERS)], [], {"banner": "as it is"}, State.PROVED, "but for 1 accepted"),
+        ([], [Debt("hostname", Lacking.NOT_SENT, "x")], {"hostname": "no"}, State.CONFIGURED, "owes 1 thing: hostname"),
+    ],
+)
+def test_the_worst_decides_and_what_was_accepted_is_counted(
+    findings: list[Finding], debts: list[Debt], accepted: dict[str, str], state: State, words: str
+) -> None:
+    came = settle(findings, debts, accepted)
+    assert came.state is state and came.sentence.startswith(words), came.sentence
+
+
+def test_what_was_refused_untried_unsaved_or_never_seen_again_is_owed(quern: Phrasebook) -> None:
+    script = compile_script(planned(quern), quern)
+    seen = [found(step.setting, source=source) for step in script.steps for source in (Source.RUNNING, Source.STARTUP)]
+    tried = [*seen, found("sign-in.ada", source=Source.OUTSIDE)]
+    assert outcome(script, tried, (), Deeds()).state is State.PROVED
+
+    def owed(findings: list[Finding], missing: Any = (), deeds: Deeds = Deeds()) -> list[tuple[str, Lacking]]:
+        return [(debt.setting, debt.lacking) for debt in outcome(script, findings, missing, deeds).owed]
+
+    assert owed(seen) == [("accounts.administrator", Lacking.NOT_TRIED)], "a name in a list proves no password"
+    assert owed(tried, deeds=Deeds(refused={"hostname": "no"})) == [("hostname", Lacking.REFUSED)]
+    assert owed(tried, deeds=Deeds(unsaved=True)) == [("save", Lacking.NOT_SAVED)]
+    assert owed(tried, [("hostname", Source.AFTER_POWER_CUT)]) == [("hostname", Lacking.NOT_SEEN)]
+    only_running = [finding for finding in tried if finding.source is not Source.STARTUP]
+    assert owed(only_running) == [("survival", Lacking.NOT_SEEN)]
+
+
+SENT = [entries.RunBegan(), entries.WillSend("hostname", "rename sw1"), entries.WasSent("hostname")]
+
+
+@pytest.mark.parametrize(
+    ("events", "unsaved"),
+    [
+        ([entries.RunBegan()], False),
+        (SENT, True),
+        ([*SENT, entries.WillSend("save", "keep"), entries.WasRefused("save", "no room")], True),
+        ([*SENT, entries.WillSend("save", "keep"), entries.WasSent("save"), entries.Saved()], False),
+        ([*SENT, entries.Saved(), entries.PersonActed("took the wire")], True),
+        (
+            [entries.WillSend("hostname", "x"), entries.RunBegan()],
+            True,
+        ),  # killed in between: carried out, for all we know
+        ([entries.Renewed("installer", "sw1/factory account")], True),
+    ],
+)
+def test_saving_is_owed_across_runs_until_a_save_succeeds(events: list[entries.Happened], unsaved: bool) -> None:
+    memory = Memory()
+    for event in events:
+        memory.take_in(event, "sw1", 0.0)
+    assert memory.unsaved is unsaved
+
+
+def test_a_proof_is_of_a_revision_of_the_plan(quern: Phrasebook) -> None:
+    before = planned(quern, banner="one")
+    assert revision_of(before) == revision_of(planned(quern, banner="one"))
+    assert revision_of(before) != revision_of(planned(quern, banner="two"))
+    assert revision_of(before) != revision_of(planned(quern, serial="QS2-0412", banner="one"))
+
+
+# -- whole ways ----------------------------------------------------------------------------------------
+BROKEN = {
+    "a step that does something else": ("send: 'rename {{ value }}'", "send: tell names", "hostname"),
+    "a reading that is missing": ("    read: receiver\n", "", "syslog.servers"),
+    "a step that the device refuses": ("send: 'greet", "send: 'greeet", "banner"),
+    "a save that is none": (
+        "  send: keep\n  replies: {keep_sure: 'yes'}\n  expect: '^kept as startup'",
+        "  send: tell names",
+        "",
+    ),
+}
+
+
+@pytest.mark.parametrize("way", BROKEN)
+async def test_a_phrasebook_that_is_wrong_never_makes_a_device_proved(practice: Practice, way: str) -> None:
+    """One step, reading or save of the family is broken; the device's own state agrees with the verdict."""
+    old, new, setting = BROKEN[way]
+    text = (FAMILIES / "quern-s2.yaml").read_text()
+    assert old in text, f"the family has no {old}"
+    (practice.folder.path / "phrasebooks").mkdir()
+    (practice.folder.path / "phrasebooks" / "quern-s2.yaml").write_text(text.replace(old, new, 1))
+    run, _ = await carried(JobFolder(practice.folder.path), power_cut=False)
+    came = run.carriers[practice.device].owed.outcome()
+    assert run.proved() == [] and came.state is not State.PROVED
+    named = {finding.setting for finding in came.differing} | {debt.setting for debt in came.owed}
+    assert setting in named if setting else named, named
+    state = await practice.yard.ask("state", device=practice.device)
+    if way == "a save that is none":
+        assert not state["saved"]
+    await run.stop()
+
+
+def test_what_is_owed_is_accepted_with_a_reason_and_taken_back(job: Callable[..., Path]) -> None:
+    text = (FAMILIES / "quern-s2.yaml").read_text().replace("    read: receiver\n", "", 1)
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
+    (folder / "phrasebooks").mkdir()
+    (folder / "phrasebooks" / "quern-s2.yaml").write_text(text.replace("    shows_too: {severity:", "    #", 1))
+    early = zinger("accept", folder, "kvr-wj-sw1", "syslog.servers", "--why", "x")
+    assert early.returncode == 2 and "Run it first" in early.stderr
+    first = zinger("run", folder, "--headless", "--no-power-cut")
+    assert first.returncode == 1 and "owed       syslog.servers: not shown" in first.stdout
+    wrong = zinger("accept", folder, "kvr-wj-sw1", "banner", "--why", "x")
+    assert wrong.returncode == 2 and "neither different nor owed" in wrong.stderr and "syslog.servers" in wrong.stderr
+    taken = zinger("accept", folder, "kvr-wj-sw1", "syslog.servers", "--why", "seen at the receiver")
+    assert taken.stdout == "kvr-wj-sw1: proved, but for 1 accepted\n"
+    assert OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"].sentence.endswith("but for 1 accepted")
+    again = zinger("run", folder, "--headless", "--no-power-cut", "--json")
+    device = json.loads(again.stdout)["devices"][0]
+    assert again.returncode == 0 and device["accepted"] == {"syslog.servers": "seen at the receiver"}
+    back = zinger("accept", folder, "kvr-wj-sw1", "syslog.servers", "--why", "")
+    assert "configured · owes 1 thing" in back.stdout
+    sheet = ONE_DEVICE.replace("10.44.8.11", "10.44.8.15")
+    (folder / "devices.csv").write_text(sheet)
+    assert "plan changed" in OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"].sentence
