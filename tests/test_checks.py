@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 
@@ -54,6 +55,8 @@ def other(**more: str) -> Row:
 # check, rows of the sheet (a plain switch where nothing else is said), what stands in the sentence
 CASES: list[tuple[str, list[Row], str]] = [
     ("gateway-outside", [sw(gateway="10.44.61.1")], "10.44.61.1 is not in 10.44.8.0/24"),
+    ("not-for-this-kind", [sw(family="Hollin M1")], "Hollin M1 does not have management VLAN"),
+    ("owed-not-sent", [sw(family="Hollin M1", **{"system location": "hall"})], "system location: it will be owed"),
     ("gateway-is-device", [sw(gateway="10.44.8.11")], "is the device itself"),
     ("gateway-not-a-host", [sw(gateway="10.44.8.255")], "network or broadcast"),
     ("gateway6-outside", [sw(ipv6="2001:db8:1::5/64", **{"ipv6 gateway": "2001:db8:2::1"})], "2001:db8:2::1 is not in"),
@@ -289,10 +292,13 @@ def repaired_well(files: Files, before: Plan, problem: Problem) -> None:
 
 
 def test_every_check_has_its_example() -> None:
-    documented_elsewhere = {"subnets-overlap"}
+    documented_elsewhere = {"subnets-overlap", "owed-not-shown"}
     assert {c.id for c in CHECKS} - {case[0] for case in CASES} == documented_elsewhere
     overlapping = files_of("", [sw()]).job.replace("10.44.16.0/24", "10.44.8.128/25")
     assert of(Files(overlapping, sheet_of([sw()]), "devices.csv").plan(RULES), "subnets-overlap")
+    unread = {**RULES, "quern-s2": replace(RULES["quern-s2"], shows=RULES["quern-s2"].tells - {"clock.zone"})}
+    (owed,) = of(files_of("", [sw()]).plan(unread), "owed-not-shown")
+    assert owed.what == "nothing of Quern S2 shows time zone: the proof will be owed" and owed.devices == ("sw1",)
 
 
 def test_a_check_says_that_it_offers_a_repair_exactly_if_one_of_its_examples_has_one() -> None:

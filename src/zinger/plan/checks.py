@@ -6,7 +6,7 @@ written from them.
 
 from __future__ import annotations
 
-from zinger.plan import across
+from zinger.plan import across, owing
 from zinger.plan.checking import Check, checks_of, run_checks
 from zinger.plan.families import Rules
 from zinger.plan.model import Plan
@@ -25,6 +25,7 @@ BY_SUBJECT: dict[str, tuple[Check, ...]] = {
     "management": checks_of(management),
     "names and time": checks_of(names),
     "who is who, and what spans subjects": checks_of(across),
+    "what will be owed": checks_of(owing),
     "services": checks_of(services),
     "accounts and passwords": checks_of(accounts),
     "switching": checks_of(switching),

@@ -50,6 +50,10 @@ class FamilyRules:
     """How many of something it takes, by setting."""
     lacks: frozenset[str] = frozenset()
     """Settings that devices of this kind do not have."""
+    tells: frozenset[str] = frozenset()
+    """Settings for which its phrasebook has steps."""
+    shows: frozenset[str] = frozenset()
+    """Those of them that it reads back."""
 
     def has(self, section: str) -> bool:
         """Whether the family takes settings of a section; all take those that are not of a role."""

@@ -56,6 +56,7 @@ class CardSection(Section):
             self.one_of(["not_for_this_kind"], "setting", name, SETTINGS)
         for name in shape.limits.most:
             self.one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
+        steps = shape.settings if isinstance(shape, BookShape) else {}
         return FamilyRules(
             shape.family,
             shape.title,
@@ -72,4 +73,6 @@ class CardSection(Section):
             isinstance(shape, BookShape),
             tuple(shape.limits.most.items()),
             frozenset(shape.not_for_this_kind),
+            frozenset(steps),
+            frozenset(name for name, step in steps.items() if step.read is not None),
         )
