@@ -8,9 +8,8 @@ from functools import cached_property
 
 from zinger.plan.model import Device, Plan, Site
 from zinger.plan.revision import revision_of
-from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import Outcome
+from zinger.proof.outcome import Outcome, title_of
 from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
@@ -60,18 +59,14 @@ class DeviceRecord:
             sentences.append(f"needs a person: {self.memory.needs_you}")
         if self.script and self.memory.findings:
             sentences += [f"owed: {debt}" for debt in self.outcome.owed]
-        sentences += [f"accepted: {_title(setting)}: {why}" for setting, why in self.outcome.accepted]
+        sentences += [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
         if self.script:
-            sentences += [f"{_title(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
+            sentences += [f"{title_of(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
         if self.script is None:
             sentences.append("is planned and checked only: its family has no phrasebook yet")
         if self.state == "not done":
             sentences.append("was not proved")
         return sentences
-
-
-def _title(setting: str) -> str:
-    return SETTINGS[setting].title if setting in SETTINGS else setting
 
 
 def records(plan: Plan, scripts: Mapping[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:

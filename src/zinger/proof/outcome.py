@@ -45,6 +45,11 @@ class Lacking(StrEnum):
     NOT_SEEN = "not seen"
 
 
+def title_of(setting: str) -> str:
+    """A setting as people call it."""
+    return SETTINGS[setting].title if setting in SETTINGS else setting
+
+
 @dataclass(frozen=True)
 class Debt:
     """One thing that is owed: of which setting, why, and the reason as a sentence."""
@@ -56,7 +61,7 @@ class Debt:
     @property
     def title(self) -> str:
         """The setting as people call it."""
-        return SETTINGS[self.setting].title if self.setting in SETTINGS else self.setting
+        return title_of(self.setting)
 
     def __str__(self) -> str:
         return f"{self.title} {self.lacking.value}: {self.why}"

@@ -100,5 +100,5 @@ def _recall_outcome(line: DeviceLine, memory: Memory, at: float) -> None:
     if not proved:
         line.stop(Stop.PROOF, Mark.CONFIGURED)
     clock = time.strftime("%H:%M", time.localtime(at))
-    words = f"{came.state.value} {clock}, in an earlier run{' · ' if came.sentence else ''}{came.sentence}"
-    line.say(words, Mark.PROVED if proved else Mark.CONFIGURED)
+    words = f"{came.state.value} {clock}{', in an earlier run' if proved else ''}"
+    line.say(" · ".join(filter(None, [words, came.sentence])), Mark.PROVED if proved else Mark.CONFIGURED)

@@ -13,6 +13,7 @@ from textual.widget import Widget
 from textual.widgets import Footer
 
 from zinger.proof.findings import COLUMNS, Finding, Source, Verdict, columns
+from zinger.proof.outcome import title_of
 from zinger.run.board import DeviceLine
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
@@ -48,9 +49,14 @@ class Findings(Rows):
         super().__init__(id="findings")
         self.line = line
         self.rows: list[tuple[str, dict[Source, Finding]]] = []
+        self.owed: list[tuple[str, str, str]] = []
+        """What is owed or was accepted: title, what is lacking or `accepted`, why."""
 
     def lay_out(self) -> None:
-        """Group findings by setting; settings with a difference come first."""
+        """Group findings by setting, differences first; what is owed stands above them all."""
+        came = self.line.outcome
+        self.owed = [(debt.title, debt.lacking.value, debt.why) for debt in came.owed] if came else []
+        self.owed += [(title_of(setting), "accepted", why) for setting, why in came.accepted] if came else []
         groups: dict[str, dict[Source, Finding]] = {}
         for finding in self.line.findings.values():
             groups.setdefault(finding.setting, {})[finding.source] = finding
@@ -58,16 +64,21 @@ class Findings(Rows):
         self.redraw()
 
     def count(self) -> int:
-        return len(self.rows)
+        return len(self.owed) + len(self.rows)
 
     def key(self, index: int) -> Any:
-        return self.rows[index][0]
+        return self.owed[index] if index < len(self.owed) else self.rows[index - len(self.owed)][0]
 
     def stamp(self, index: int) -> Hashable:
-        return (self.rows[index][0], tuple(self.rows[index][1].values()))
+        if index < len(self.owed):
+            return self.owed[index]
+        setting, found = self.rows[index - len(self.owed)]
+        return (setting, tuple(found.values()))
 
     def draw(self, index: int, width: int) -> Text:
-        setting, found = self.rows[index]
+        if index < len(self.owed):
+            return self._draw_owed(index, width)
+        setting, found = self.rows[index - len(self.owed)]
         first = next(iter(found.values()))
         good = all(f.holds for f in found.values())
         names, each = widths(width)
@@ -80,6 +91,15 @@ class Findings(Rows):
         if not worst.holds:
             words += f", but {worst.source.value}: {worst.read or 'nothing'}"
         return row.append(f"  {fit(words, width - row.cell_len - 3)}", PAPER if good else ROSE)
+
+    def _draw_owed(self, index: int, width: int) -> Text:
+        """The title, that it is owed, and why, as far as there is room; the rest stands below."""
+        title, lacking, why = self.owed[index]
+        names, _ = widths(width)
+        row = Text(f" {fit(title, names - 2):<{names}}", Style(color=PAPER))
+        word = lacking if lacking == "accepted" else f"owed, {lacking}"
+        row.append(f" ◎ {word}: ", Style(color=SLATE, bold=True))
+        return row.append(fit(why, width - row.cell_len - 1), PAPER)
 
     def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
         """A ring where a finding is still to come, a dash where none is owed."""
@@ -111,8 +131,13 @@ class Evidence(Widget):
     def __init__(self) -> None:
         super().__init__(id="evidence")
         self.found: dict[Source, Finding] = {}
+        self.owed: tuple[str, str, str] | None = None
 
     def render(self) -> RenderResult:
+        if self.owed is not None:
+            title, lacking, why = self.owed
+            head = Text.assemble((title, Style(color=SLATE, bold=True)), (f" · {lacking}", DIM))
+            return head.append(f"\n\n {why}", PAPER)
         text = Text.assemble(("evidence", Style(color=GREEN, bold=True)), (" · what the device showed", DIM), "\n")
         for source in COLUMNS:
             if finding := self.found.get(source):
@@ -171,7 +196,8 @@ class Proof(DeviceScreen):
     def _show(self, setting: Any) -> None:
         rows = dict(self.query_one(Findings).rows)
         evidence = self.query_one(Evidence)
-        evidence.found = rows.get(setting, {})
+        evidence.owed = setting if isinstance(setting, tuple) else None
+        evidence.found = rows.get(setting, {}) if evidence.owed is None else {}
         evidence.refresh()
 
     def action_again(self) -> None:
