@@ -183,6 +183,10 @@ def test_two_zingers_cannot_work_on_one_job(job: Callable[..., Path]) -> None:
             pass
         second = zinger("run", folder, "--headless")
         assert second.returncode == 2 and "another zinger works on" in second.stderr
+        # a password that the run may be signing in with stays as it is; a new one is added, and the run sees it
+        changed = zinger("secret", folder, "kvr-wj-sw1/administrator", stdin="another-secret-99\n")
+        assert changed.returncode == 2 and "is not changed: another zinger works on" in changed.stderr
+        assert zinger("secret", folder, "kvr-wj-sw9/label", stdin="printed-on-it-9\n").returncode == 0
     finally:
         first.terminate()
         assert "kvr-wj-sw1: " in first.communicate(timeout=20)[0]

@@ -21,6 +21,7 @@ from zinger.plan.resolve import resolve
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.proof.facts import gather
 from zinger.proof.findings import Source, Verdict, judge, proved, to_send
+from zinger.run.typed import Typed
 from zinger.script.compile import Script, compile_script
 from zinger.store.entries import JournalError
 from zinger.store.journal import Journal
@@ -202,3 +203,50 @@ def test_a_recording_is_asciicast_v2(tmp_path: Path) -> None:
         ("m", "hostname"),
     ]
     assert sorted(t for t, *_ in events) == [t for t, *_ in events]
+
+
+# -- secrets -------------------------------------------------------------------------------------------
+def test_what_two_processes_put_into_a_vault_is_all_there(tmp_path: Path) -> None:
+    one, other = Vault(tmp_path / "vault.age"), Vault(tmp_path / "vault.age")
+    one.put({SecretRef("sw1/label"): "printed-on-it-1"})
+    other.put({SecretRef("sw2/label"): "printed-on-it-2"})
+    assert one.names() == other.names() == ["sw1/label", "sw2/label"]
+    assert SecretRef("sw2/label") in one and one.get(SecretRef("sw2/label")) == "printed-on-it-2"
+    assert other.ensure([(SecretRef("sw1/label"), None)]) == [], "what is there is never made anew"
+
+
+def test_an_identity_is_made_for_the_first_vault_and_never_in_place_of_a_lost_one(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    identity = tmp_path / "own" / "identity.txt"
+    monkeypatch.setenv("ZINGER_IDENTITY", str(identity))
+    vault = Vault(tmp_path / "vault.age")
+    assert vault.names() == [] and not identity.exists(), "to list is not to write"
+    vault.put({SecretRef("a"): "secret-of-a-1"})
+    assert identity.stat().st_mode & 0o777 == 0o600 and (tmp_path / "vault.age").stat().st_mode & 0o777 == 0o600
+    identity.unlink()
+    with pytest.raises(VaultError, match="is not there"):
+        Vault(tmp_path / "vault.age").names()
+    with pytest.raises(VaultError, match="is not there"):
+        vault.put({SecretRef("b"): "secret-of-b-1"})
+    assert not identity.exists()
+
+
+TYPED = [
+    ("echoed letter by letter", [("l", "l"), ("s", "s"), ("\r", "\r\nsw1 in base, do: ")], "ls\r"),
+    ("echoed behind", [("ls\r", "ls\r\nsw1 in base, do: ")], "ls\r"),
+    ("never echoed", [("hunter", ""), ("2\r", "\r\nsw1 in base, do: ")], f"{MASK}\r"),
+    ("a log line instead of an echo", [("hunter2", "@09:41 fan turns\r\n"), ("\r", "\r\n")], f"{MASK}\r"),
+    ("an echo, then a question that does not", [("su\r", "su\r\nsecret: "), ("hunter2\r", "\r\n# ")], f"su\r{MASK}\r"),
+    ("stars for each letter", [("h", "*"), ("u", "*"), ("\r", "\r\n")], f"{MASK}{MASK}\r"),
+]
+
+
+@pytest.mark.parametrize(("way", "turns", "recorded"), TYPED, ids=[t[0] for t in TYPED])
+def test_what_a_person_types_is_recorded_only_once_it_was_echoed(
+    way: str, turns: list[tuple[str, str]], recorded: str
+) -> None:
+    typed, record = Typed(), ""
+    for said, shown in turns:
+        record += typed.typed(said) + typed.shown(shown)
+    assert record + typed.ended() == recorded

@@ -16,12 +16,12 @@ class FileError(ZingerError):
 def write_whole(path: Path, data: bytes, mode: int | None = None) -> None:
     """Write a file by a draft that is on disk before it is renamed; raises FileError, then nothing was changed.
 
-    `mode` are the permission bits of a new file; a file that is there keeps its own unless they are given.
+    `mode` are the permission bits, 0600 for a new file; a file that is there keeps its own unless they are given.
     """
     draft = path.with_name(f".{path.name}.new")
     try:
         if mode is None:
-            mode = path.stat().st_mode & 0o777 if path.exists() else 0o644
+            mode = path.stat().st_mode & 0o777 if path.exists() else 0o600
         with os.fdopen(os.open(draft, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, mode), "wb") as out:
             os.fchmod(out.fileno(), mode)
             out.write(data)

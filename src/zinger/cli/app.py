@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import time
 import traceback
@@ -88,6 +89,7 @@ def begin(
 
 def main() -> None:
     """Entry point: every expected error is a sentence and an exit code, never a traceback."""
+    os.umask(0o077)  # a job's files are for its owner only, whichever part of the program makes them
     try:
         app(standalone_mode=True)
     except ZingerError as error:

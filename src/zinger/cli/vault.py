@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from zinger.cli.common import CommandError, JobArg
+
+if TYPE_CHECKING:
+    from zinger.plan.values.secrets import SecretRef
+    from zinger.store.folder import JobFolder
+    from zinger.store.vault import Vault
 
 
 def secret(
@@ -30,8 +35,29 @@ def secret(
     if show:
         print(vault.get(ref))
         return
-    vault.put({ref: _asked(entry)})
+    new = _asked(entry)
+    _put(folder, vault, ref, new)
     typer.echo(f"{entry} is in {folder.vault.name}")
+
+
+def _put(folder: JobFolder, vault: Vault, ref: SecretRef, new: str) -> None:
+    """A new entry any time; one that is there only while no run counts on it."""
+    from zinger.store.folder import Locked
+
+    try:
+        folder.lock()
+    except Locked as locked:
+        if ref in vault:
+            raise CommandError(
+                f"{ref.name} is not changed: {locked}, and its devices may be signed in to with what is there now. "
+                "Wait until it has ended"
+            ) from None
+        vault.put({ref: new})
+        return
+    try:
+        vault.put({ref: new})
+    finally:
+        folder.unlock()
 
 
 def _asked(entry: str) -> str:

@@ -15,6 +15,7 @@ from typing import TypeVar
 from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.turns import Turns
+from zinger.run.typed import Typed
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
@@ -58,6 +59,7 @@ class Pump:
         self._person = asyncio.Event()
         self._person.set()
         self._in_turn = False
+        self._typed = Typed()
 
     # -- the link ----------------------------------------------------------------------------------
     def join(self, link: Link, recording: Recording | None = None) -> None:
@@ -75,6 +77,7 @@ class Pump:
             self._timer = None
         self.conversation.lost(self._loop.time())
         self._turn()
+        self._record(self._typed.ended())
         if self.recording:
             self.recording.close()
             self.recording = None
@@ -88,6 +91,7 @@ class Pump:
             return
         self.transcript.add(data)
         if self.recording:
+            self._record(self._typed.shown(data.decode("utf-8", "replace")))
             self.recording.shown(data)
         self.conversation.receive(data, self._loop.time())
         self._turn()
@@ -197,9 +201,13 @@ class Pump:
     def type(self, data: bytes) -> None:
         """What the person types goes to the device; only while they have the wire."""
         if self.person_has_it and self.link:
-            if self.recording:
-                self.recording.typed(self.masker.text(data.decode("utf-8", "replace")))
+            self._record(self._typed.typed(data.decode("utf-8", "replace")))
             self.link.write(data)
+
+    def _record(self, text: str) -> None:
+        """What a person typed, once it is known whether it was echoed."""
+        if text and self.recording:
+            self.recording.typed(self.masker.text(text))
 
     def send_break(self) -> None:
         """A break on the line; raises LinkError where the way carries none."""
@@ -212,6 +220,7 @@ class Pump:
     def hand_back(self) -> None:
         """The person is done: whoever waits goes on, and looks where the device is."""
         if self.person_has_it:
+            self._record(self._typed.ended())
             self.transcript.annotate("person", "handed back")
             if self.recording:
                 self.recording.marker("the wire is handed back")

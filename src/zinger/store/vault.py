@@ -7,13 +7,15 @@ before `put` returns: a new password is in the vault before its first character 
 
 from __future__ import annotations
 
+import fcntl
 import hmac
 import itertools
 import json
 import os
 import secrets as entropy
 import string
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
 
@@ -59,15 +61,16 @@ def identity_file() -> Path:
 
 
 def _identity(file: Path) -> pyrage.x25519.Identity:
+    """The identity in this file; raises VaultError when there is none."""
     try:
-        if not file.exists():
-            file.parent.mkdir(parents=True, exist_ok=True)
-            made = pyrage.x25519.Identity.generate()
-            with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
-                out.write(f"# zinger's age identity; whoever has it can open your vaults\n{made}\n")
         text = file.read_text()
-    except OSError as error:
-        raise VaultError(f"the age identity {file} can't be used: {error.strerror}") from None
+    except FileNotFoundError:
+        raise VaultError(
+            f"the age identity {file} is not there, and without it no vault can be opened; put it back, or set "
+            "ZINGER_IDENTITY to where it is"
+        ) from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise VaultError(f"the age identity {file} can't be used: {error}") from None
     line = next((line for line in text.splitlines() if line.startswith("AGE-SECRET-KEY-")), "")
     try:
         return pyrage.x25519.Identity.from_str(line)
@@ -75,25 +78,63 @@ def _identity(file: Path) -> pyrage.x25519.Identity:
         raise VaultError(f"{file} holds no age X25519 identity; put one there or move the file away") from None
 
 
+def _make_identity(file: Path) -> None:
+    """A new identity, on disk before any vault is sealed with it; one that is there is never replaced."""
+    text = f"# zinger's age identity; whoever has it can open your vaults\n{pyrage.x25519.Identity.generate()}\n"
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
+            out.write(text)
+            out.flush()
+            os.fsync(out.fileno())
+    except FileExistsError:
+        return
+    except OSError as error:
+        raise VaultError(f"the age identity {file} can't be made: {error.strerror}") from None
+
+
 class Vault:
-    """The secrets of one job, in memory and on disk."""
+    """The secrets of one job, as they are on disk: what another process wrote is seen, and never lost.
+
+    One writer at a time, by a lock beside the file; each change is made to what is on disk then, entry by entry.
+    """
 
     def __init__(self, file: Path, identity: Path | None = None) -> None:
         self.file = file
-        self._identity = _identity(identity or identity_file())
-        self._secrets: dict[str, str] = {}
+        self._identity_file = identity or identity_file()
         self._salt = entropy.token_bytes(16)
-        if file.exists():
-            try:
-                plain = pyrage.decrypt(file.read_bytes(), [self._identity])
-                self._secrets = {str(k): str(v) for k, v in json.loads(plain)["secrets"].items()}
-            except OSError as error:
-                raise VaultError(f"{file} can't be read: {error.strerror}") from None
-            except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
-                raise VaultError(
-                    f"the vault can't be opened with the identity {identity or identity_file()}; "
-                    "set ZINGER_IDENTITY to the one that made it, or move the file away"
-                ) from None
+        self._stamp: tuple[int, int, int] | None = None
+        self._kept: dict[str, str] = {}
+        self._refresh()
+
+    @property
+    def _secrets(self) -> dict[str, str]:
+        self._refresh()
+        return self._kept
+
+    def _refresh(self) -> None:
+        """Read the file again if it is another one than before."""
+        try:
+            stat = self.file.stat()
+        except OSError:
+            return
+        stamp = (stat.st_ino, stat.st_mtime_ns, stat.st_size)
+        if stamp != self._stamp:
+            self._kept = self._read()
+            self._stamp = stamp
+
+    def _read(self) -> dict[str, str]:
+        identity = _identity(self._identity_file)
+        try:
+            plain = pyrage.decrypt(self.file.read_bytes(), [identity])
+            return {str(k): str(v) for k, v in json.loads(plain)["secrets"].items()}
+        except OSError as error:
+            raise VaultError(f"{self.file} can't be read: {error.strerror}") from None
+        except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
+            raise VaultError(
+                f"the vault can't be opened with the identity {self._identity_file}; "
+                "set ZINGER_IDENTITY to the one that made it, or move the file away"
+            ) from None
 
     def get(self, ref: SecretRef) -> str:
         """The secret of an entry; raises VaultError when there is none."""
@@ -107,16 +148,31 @@ class Vault:
 
     def put(self, entries: Mapping[SecretRef, str]) -> None:
         """Add or change entries; when this returns they are on disk."""
-        every = self._secrets | {ref.name: secret for ref, secret in entries.items()}
-        self._write(every)
-        self._secrets = every
+        with self._writing():
+            self._write(self._secrets | {ref.name: secret for ref, secret in entries.items()})
+            self._refresh()
+
+    @contextmanager
+    def _writing(self) -> Iterator[None]:
+        """One writer at a time, across processes; the lock goes with its process."""
+        try:
+            lock = os.open(self.file.with_name(f".{self.file.name}.lock"), os.O_RDWR | os.O_CREAT, 0o600)
+        except OSError as error:
+            raise VaultError(f"{self.file} can't be written: {error.strerror}") from None
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            yield
+        finally:
+            os.close(lock)
 
     def ensure(self, needed: Iterable[tuple[SecretRef, FamilyRules | None]]) -> list[str]:
         """Make what is missing, by each family's rules; returns the names of the new entries."""
-        new = {ref: make_secret(rules) for ref, rules in dict(needed).items() if ref not in self}
-        if new:
-            self.put(new)
-        return [ref.name for ref in new]
+        with self._writing():
+            there = self._secrets
+            new = {ref.name: make_secret(rules) for ref, rules in dict(needed).items() if ref.name not in there}
+            if new:
+                self._write(there | new)
+        return list(new)
 
     def secrets(self) -> list[str]:
         """All secrets, for the masker only."""
@@ -148,5 +204,7 @@ class Vault:
 
     def _write(self, every: Mapping[str, str]) -> None:
         plain = json.dumps({"secrets": every}, indent=1, sort_keys=True).encode()
-        sealed = pyrage.encrypt(plain, [self._identity.to_public()])
+        if not self.file.exists() and not self._identity_file.exists():
+            _make_identity(self._identity_file)
+        sealed = pyrage.encrypt(plain, [_identity(self._identity_file).to_public()])
         write_whole(self.file, sealed, 0o600)
