@@ -31,6 +31,7 @@ bench: $(READY)
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md
 	$(BIN)/zinger family schema >docs/phrasebook.schema.json
+	$(BIN)/zinger family words --table >docs/families.md
 
 screenshots: $(READY)
 	@tools/need tmux:tmux Xvfb:xvfb xterm:xterm import:imagemagick /usr/share/fonts/truetype/dejavu/DejaVuSansMono.ttf:fonts-dejavu-core

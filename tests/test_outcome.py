@@ -12,7 +12,7 @@ import pytest
 from tests.conftest import ONE_DEVICE, Practice, zinger
 from tests.test_run import carried
 from zinger.phrasebook.book import Phrasebook
-from zinger.phrasebook.load import load_family, shipped_families
+from zinger.phrasebook.load import Families, load_family, shipped_families
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device
@@ -23,10 +23,11 @@ from zinger.proof.outcome import Debt, Deeds, Lacking, State, outcome, settle
 from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
 from zinger.script.compile import compile_script
+from zinger.script.coverage import coverage, in_markdown, uncovered
 from zinger.store import entries
 from zinger.store.folder import JobFolder
 
-FAMILIES = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families"
+BOOKS = Path(__file__).parent.parent / "src" / "zinger" / "phrasebook" / "families"
 JOB = (
     "job: t\nbaseline:\n  accounts: {administrator: ada}\n  services: {ssh: on}\nsites:\n  wj: {subnet: 10.44.8.0/24}\n"
 )
@@ -92,7 +93,7 @@ def test_what_the_family_has_no_words_for_is_never_written_as_something_else(
 
 def test_a_choice_that_is_written_like_another_is_owed() -> None:
     """The template looks at the part and writes the same for two of its values."""
-    text = (FAMILIES / "sallow-w5.yaml").read_text()
+    text = (BOOKS / "sallow-w5.yaml").read_text()
     exact = " | in_words({'open': 'open', 'psk': 'key'})"
     assert text.count(f"security{exact}") == 2, "where it is sent, and where it is shown"
     book = load_family(text.replace(exact, " == 'open'"), "sallow-w5.yaml")[1]
@@ -101,6 +102,20 @@ def test_a_choice_that_is_written_like_another_is_owed() -> None:
     step = next(step for step in script.steps if step.setting == "wireless.ssids")
     for parts in (step.unsent, step.unshown):
         assert [(str(part), part.like) for part in parts] == [("security of staff", "802.1x")]
+
+
+def test_a_family_says_which_parts_it_neither_sends_nor_shows(quern: Phrasebook) -> None:
+    rows = {row.setting: row for row in coverage(quern)}
+    assert rows["syslog.servers"].unsent == rows["syslog.servers"].unshown == ("port", "transport")
+    assert rows["snmp.users"].words == "sent, shown" and rows["edge.rules"].words == "not for this kind"
+    told = [f"{problem.spot.key} {problem.id}" for problem in uncovered(quern, "quern-s2.yaml")]
+    assert "settings.syslog.servers part-not-sent" in told and "settings.switch.ports part-not-shown" not in told
+
+
+def test_the_table_of_families_is_that_of_the_code_and_leaves_nothing_blank() -> None:
+    table = (Path(__file__).parent.parent / "docs" / "families.md").read_text()
+    assert table == in_markdown(Families().books), "run `make docs`"
+    assert "| |" not in table and "|  |" not in table
 
 
 # -- what comes of it ----------------------------------------------------------------------------------
@@ -196,7 +211,7 @@ BROKEN = {
 async def test_a_phrasebook_that_is_wrong_never_makes_a_device_proved(practice: Practice, way: str) -> None:
     """One step, reading or save of the family is broken; the device's own state agrees with the verdict."""
     old, new, setting = BROKEN[way]
-    text = (FAMILIES / "quern-s2.yaml").read_text()
+    text = (BOOKS / "quern-s2.yaml").read_text()
     assert old in text, f"the family has no {old}"
     (practice.folder.path / "phrasebooks").mkdir()
     (practice.folder.path / "phrasebooks" / "quern-s2.yaml").write_text(text.replace(old, new, 1))
@@ -212,7 +227,7 @@ async def test_a_phrasebook_that_is_wrong_never_makes_a_device_proved(practice: 
 
 
 def test_what_is_owed_is_accepted_with_a_reason_and_taken_back(job: Callable[..., Path]) -> None:
-    text = (FAMILIES / "quern-s2.yaml").read_text().replace("    read: receiver\n", "", 1)
+    text = (BOOKS / "quern-s2.yaml").read_text().replace("    read: receiver\n", "", 1)
     folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n")
     (folder / "phrasebooks").mkdir()
     (folder / "phrasebooks" / "quern-s2.yaml").write_text(text.replace("    shows_too: {severity:", "    #", 1))

@@ -92,11 +92,12 @@ def check(
     """Find dead ends, places that look alike, patterns that run away, and what nothing sends or reads."""
     from zinger.phrasebook.examine import examine
     from zinger.plan.problems import Severity
+    from zinger.script.coverage import uncovered
 
     if rewrite:
         _rewrite(Path(name))
     book, file = _spoken(name)
-    problems = examine(book, file)
+    problems = [*examine(book, file), *uncovered(book, file)]
     if as_json:
         print_json(
             [
@@ -110,6 +111,28 @@ def check(
         errors = sum(p.severity is Severity.ERROR for p in problems)
         print(f"{book.title}: {counted(errors, 'error')}, {counted(len(problems) - errors, 'warning')}")
     raise typer.Exit(FINDINGS if any(p.severity is Severity.ERROR for p in problems) else DONE)
+
+
+@family.command()
+def words(
+    table: Annotated[bool, typer.Option("--table", help="as a table of Markdown")] = False, as_json: Json = False
+) -> None:
+    """What each shipped family can be told, shows and is owed, setting by setting."""
+    from zinger.phrasebook.load import Families
+    from zinger.script.coverage import coverage, in_markdown
+
+    books = Families().books
+    if table:
+        print(in_markdown(books), end="")
+        return
+    found = {name: {row.setting: row.words for row in coverage(books[name])} for name in books}
+    if as_json:
+        print_json(found)
+        return
+    for name, rows in found.items():
+        print(f"{books[name].title}")
+        for setting, cell in rows.items():
+            print(f"  {setting:<28} {cell}")
 
 
 def _rewrite(file: Path) -> None:

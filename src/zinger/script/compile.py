@@ -182,7 +182,7 @@ Known = dict[tuple[str, str, type, object], Step]
 # -- compiling -------------------------------------------------------------------------------------------
 def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
     """Order the steps for every planned setting; what the family cannot be told is listed as not sent."""
-    filler = _Filler(device, book, {} if known is None else known)
+    filler = Filler(device, book, {} if known is None else known)
     steps: list[Step] = [filler.plain(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
     for name in book.order:
         value = device.values.get(name)
@@ -194,7 +194,7 @@ def compile_script(device: Device, book: Phrasebook, known: Known | None = None)
     return Script(device.name, book.family, tuple(steps), tuple(filler.not_sent), saves, interviews, restart)
 
 
-class _Filler:
+class Filler:
     """Fills the templates of one book for one device."""
 
     def __init__(self, device: Device, book: Phrasebook, known: Known) -> None:

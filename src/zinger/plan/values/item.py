@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from typing import Annotated, Any, ClassVar, Self, TypeVar
+from typing import Annotated, Any, ClassVar, Generic, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
 
@@ -160,22 +160,35 @@ def _told(cls: type[Item], error: ValidationError) -> BadValue:
     return BadValue(f"{field}: {what}" if field else what, do)
 
 
-def items(cls: type[ItemT]) -> Callable[[object], tuple[ItemT, ...]]:
-    """A parser for lists of items: of YAML, or in one cell with semicolons between them."""
+class Items(Generic[ItemT]):
+    """A parser for lists of items: of YAML, or in one cell with semicolons between them. It tells its model."""
 
-    def parse_all(raw: object) -> tuple[ItemT, ...]:
+    def __init__(self, kind: type[ItemT]) -> None:
+        self.kind = kind
+
+    def __call__(self, raw: object) -> tuple[ItemT, ...]:
+        kind = self.kind
         if isinstance(raw, str):
             listed: list[Any] = [part for part in _split(raw) if part.strip()]
-        elif isinstance(raw, Mapping) and not set(map(str, raw)) & set(cls.model_fields):
-            listed = [_keyed(cls, key, body) for key, body in raw.items()]
+        elif isinstance(raw, Mapping) and not set(map(str, raw)) & set(kind.model_fields):
+            listed = [_keyed(kind, key, body) for key, body in raw.items()]
         else:
             listed = list(raw) if isinstance(raw, list | tuple) else [raw]
-        found = tuple(cls.read(item) for item in listed)
+        found = tuple(kind.read(item) for item in listed)
         if len(set(found)) != len(found):
             raise BadValue("the same entry stands twice", "remove one")
         return found
 
-    return parse_all
+
+def items(kind: type[ItemT]) -> Items[ItemT]:
+    """A parser for lists of items."""
+    return Items(kind)
+
+
+def kind_of(parse: Callable[[Any], Any]) -> type[Item] | None:
+    """The model that a setting's parser reads, a list of it or one; None for a value without parts."""
+    kind = parse.kind if isinstance(parse, Items) else getattr(parse, "__self__", None)
+    return kind if isinstance(kind, type) and issubclass(kind, Item) else None
 
 
 def _keyed(cls: type[Item], key: object, body: object) -> Any:

@@ -1,0 +1,151 @@
+"""What a family's phrasebook can send and show of each setting, part by part, before any plan is there.
+
+Every step is filled with an example that has as many parts as its model allows; what the templates leave untouched is
+told by `family check`, and stands in `docs/families.md`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from zinger.phrasebook.book import Phrasebook
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.model import Device, Layer, Origin, Value
+from zinger.plan.problems import Problem, Spot, warning_at
+from zinger.plan.resolve import resolve
+from zinger.plan.setting import Setting
+from zinger.plan.settings import SECTION_OF, SETTINGS
+from zinger.plan.values.item import Item, Items, kind_of
+from zinger.plan.values.secrets import SecretRef
+from zinger.script.compile import Filler, Step
+
+_JOB = "job: example\nsites: {here: {subnet: 192.0.2.0/24}}\n"
+_SAMPLES: dict[type, object] = {SecretRef: SecretRef("sample"), bool: True, int: 7, str: "sample"}
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """One setting of one family: whether devices of its kind have it, and what of it is not sent or not shown."""
+
+    setting: str
+    for_this_kind: bool = True
+    told: bool = True
+    shown: bool = True
+    unsent: tuple[str, ...] = field(default=())
+    unshown: tuple[str, ...] = field(default=())
+    untried: tuple[str, ...] = field(default=())
+
+    @property
+    def words(self) -> str:
+        """The cell of the table."""
+        if not self.for_this_kind:
+            return "not for this kind"
+        if not self.told:
+            return "owed: no step"
+        if not self.shown:
+            return "sent; owed: nothing shows it"
+        lacking = [f"not sent: {part}" for part in self.unsent]
+        lacking += [f"not shown: {part}" for part in self.unshown if part not in self.unsent]
+        lacking += [f"not tried: {part}" for part in self.untried]
+        return f"sent, shown; owed where planned: {', '.join(lacking)}" if lacking else "sent, shown"
+
+
+def coverage(book: Phrasebook) -> list[Coverage]:
+    """Every setting, in the order of the table."""
+    device = _device(book)
+    return [_of(book, device, setting) for setting in SETTINGS.values()]
+
+
+def uncovered(book: Phrasebook, file: str) -> Iterator[Problem]:
+    """What `family check` says of parts that are sent and not shown, or neither."""
+    for found in coverage(book):
+        spot = Spot(file, None, f"settings.{found.setting}")
+        title = SETTINGS[found.setting].title
+        if found.unsent:
+            what = f"{title}: what is sent does not use {', '.join(found.unsent)}"
+            yield warning_at("part-not-sent", spot, what, "Use it, or refuse it with in_words or same")
+        if found.unshown:
+            what = f"{title}: what is shown does not tell {', '.join(found.unshown)}"
+            yield warning_at("part-not-shown", spot, what, "Add it to shows, or read another fact with shows_too")
+        if found.untried:
+            what = f"{title}: nothing uses the {', '.join(found.untried)}, so it can't be proved"
+            yield warning_at("password-not-tried", spot, what, "Give tries: a step that makes the device use it")
+
+
+def _of(book: Phrasebook, device: Device, setting: Setting[Any]) -> Coverage:
+    name = setting.name
+    if name in book.rules.lacks or not book.rules.has(SECTION_OF[name]):
+        return Coverage(name, for_this_kind=False)
+    template = book.steps.get(name)
+    if template is None:
+        return Coverage(name, told=False)
+    if template.reads is None:
+        return Coverage(name, shown=False)
+    step = _step(book, device, setting)
+    if step is None:
+        return Coverage(name)
+    tried = {trial.part for trial in step.trials}
+    secrets = () if name.startswith("accounts.") else step.secrets
+    return Coverage(
+        name,
+        unsent=_names(step.unsent),
+        unshown=_names(step.unshown),
+        untried=_names(part for part in secrets if part not in tried),
+    )
+
+
+def _names(parts: Any) -> tuple[str, ...]:
+    return tuple(dict.fromkeys("password" if part.secret else part.name.replace("_", " ") for part in parts))
+
+
+def _step(book: Phrasebook, device: Device, setting: Setting[Any]) -> Step | None:
+    """The step filled with an example that has all parts; None for a value without parts."""
+    kind = kind_of(setting.parse)
+    if kind is None:
+        return None
+    whole = _full(kind)
+    value: object = (whole,) if isinstance(setting.parse, Items) else whole
+    return Filler(device, book, {}).setting(Value(setting, value, Origin(Layer.SHEET, "an example", Spot("example"))))
+
+
+def _full(kind: type[Item]) -> Item:
+    """The model's own example, with a sample for each part that it leaves out."""
+    example = kind.read(kind.example)
+    samples = {}
+    for name, described in kind.model_fields.items():
+        if getattr(example, name) != described.default or described.is_required():
+            continue
+        words = [w for v in described.metadata for w in getattr(getattr(v, "func", None), "words", ())]
+        other = next((word for word in words if word != described.default), None)
+        plain = next((sample for of, sample in _SAMPLES.items() if of.__name__ in str(described.annotation)), None)
+        sample = other or plain
+        if sample is not None:
+            samples[name] = sample
+    return example.model_copy(update=samples)
+
+
+def _device(book: Phrasebook) -> Device:
+    sheet = f"hostname,site,family,address\nexample,here,{book.family},192.0.2.7\n".encode()
+    return resolve(read_job(_JOB), read_sheet(sheet)[0], {book.family: book.rules}).devices[0]
+
+
+_HEAD = """\
+# What each family can be told
+
+Written by `make docs` (`zinger family words --table`) from the phrasebooks; do not edit it by hand. *sent, shown*:
+every part of the value is sent and read back. *owed*: a device with such a plan ends as *configured*, and says so.
+*not for this kind*: devices of this kind do not have it.
+
+"""
+
+
+def in_markdown(books: Mapping[str, Phrasebook]) -> str:
+    """The table, setting by family."""
+    every = {book.title: {row.setting: row.words for row in coverage(book)} for book in books.values()}
+    lines = [f"| setting | {' | '.join(every)} |", f"|---|{'---|' * len(every)}"]
+    for name in SETTINGS:
+        lines.append(f"| `{name}` | {' | '.join(rows[name] for rows in every.values())} |")
+    return _HEAD + "\n".join(lines) + "\n"
