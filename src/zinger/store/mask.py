@@ -1,5 +1,9 @@
 """The one choke point where secrets are taken out of what devices send back.
 
+Secrets are looked for as a person would read them: in any case, and whatever stands between their characters that is
+no character (colour and cursor codes, NUL, the line ends where a device wraps). What matches is masked in the bytes as
+they came, with all that stood inside.
+
 Incremental: a secret that is split over any number of pieces is still found. Only bytes that could finish
 a secret of which `_TELLING` characters were already seen are held back, so that an ordinary letter at the
 end of a prompt or an echo is never delayed; what can show of a secret that comes letter by letter is less
@@ -9,12 +13,15 @@ than that many characters.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from zinger.plan.values.secrets import MASK
 
 _MASK = MASK.encode()
 _TELLING = 4
+_BETWEEN = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[()][0-9A-B]|[\x00\r\n]")
+"""What can stand between two characters of a text without a person seeing it."""
+_UNFINISHED = re.compile(rb"\x1b(?:\[[0-?]{0,64}[ -/]{0,8}|[()])?$")
 
 
 def _telling(secret: bytes) -> int:
@@ -28,12 +35,14 @@ class Masker:
     def __init__(self, secrets: Iterable[str] = ()) -> None:
         self._secrets: frozenset[bytes] = frozenset()
         self._shown = b""
+        """The end of what was given out already, as it reads, where a secret may have begun in it."""
         self._held = b""
+        """Bytes, as they came, that are not given out yet."""
         self.know(secrets)
 
     def know(self, secrets: Iterable[str]) -> None:
         """Mask these too from now on; empty ones are ignored."""
-        self._secrets |= {s.encode() for s in secrets if s}
+        self._secrets |= {s.encode().lower() for s in secrets if s}
         by_length = sorted(self._secrets, key=len, reverse=True)
         self._pattern = re.compile(b"|".join(map(re.escape, by_length))) if by_length else None
         self._longest = max(map(len, by_length), default=0)
@@ -46,26 +55,41 @@ class Masker:
         """Mask a piece; may hold back some last bytes until the next piece."""
         if self._pattern is None or not data:
             return data
-        if not self._held and not self._shown and not self._can_go_on(data):
-            return self._pattern.sub(_MASK, data)
         fresh = self._held + data
-        text = self._shown + fresh
-        out, at = [], len(self._shown)
+        cut = _UNFINISHED.search(fresh, max(0, len(fresh) - 80))
+        fresh, tail = (fresh[: cut.start()], fresh[cut.start() :]) if cut else (fresh, b"")
+        text = self._shown + _BETWEEN.sub(b"", fresh).lower()
+        if not tail and not self._can_go_on(text) and self._pattern.search(text) is None:
+            self._held = self._shown = b""
+            return fresh
+        return self._with_masks(fresh, text, tail)
+
+    def _with_masks(self, fresh: bytes, text: bytes, tail: bytes) -> bytes:
+        """The piece with what matches masked; what may become a secret stays behind, with an unfinished code."""
+        assert self._pattern is not None
+        before = len(self._shown)
+        places = [at for begin, end in _read_in(fresh) for at in range(begin, end)]
+        out, at, after = [], 0, 0
         for match in self._pattern.finditer(text):
-            if match.end() > at:
-                out.append(text[at : max(at, match.start())] + _MASK)
-                at = match.end()
-        rest = text[at:]
-        held = self._beginning_at_end(text if not out else rest, len(rest))
-        self._held = rest[len(rest) - held :] if held else b""
-        out.append(rest[: len(rest) - held])
-        seen = text[: len(text) - held] if at == len(self._shown) else rest[: len(rest) - held]
+            if match.end() > before:
+                begin = places[match.start() - before] if match.start() >= before else 0
+                out.append(fresh[at : max(at, begin)] + _MASK)
+                at, after = places[match.end() - before - 1] + 1, match.end()
+        held = self._beginning_at_end(text[after:], len(text) - max(after, before))
+        end = max(at, places[-held]) if held else len(fresh)
+        out.append(fresh[at:end])
+        self._held = fresh[end:] + tail
+        seen = text[after : len(text) - held]
         self._shown = seen[-self._longest :] if self._held or self._can_go_on(text) else b""
         return b"".join(out)
 
     def text(self, text: str) -> str:
         """Mask a whole text, such as an error message."""
-        return self._pattern.sub(_MASK, text.encode()).decode() if self._pattern else text
+        whole = Masker()
+        whole._secrets, whole._pattern, whole._longest = self._secrets, self._pattern, self._longest
+        whole._may_go_on, whole._beginnings = self._may_go_on, self._beginnings
+        data = text.encode()
+        return (whole(data) + whole._held).decode("utf-8", "replace")
 
     def _can_go_on(self, text: bytes) -> bool:
         """Whether its end may be the beginning of a secret; asked of every piece, so it only looks at two bytes."""
@@ -79,3 +103,14 @@ class Masker:
             if text[-size:] in self._beginnings:
                 return min(size, most)
         return 0
+
+
+def _read_in(data: bytes) -> Iterator[tuple[int, int]]:
+    """The stretches of it that are read: what stands between is left out."""
+    at = 0
+    for skipped in _BETWEEN.finditer(data):
+        if skipped.start() > at:
+            yield at, skipped.start()
+        at = skipped.end()
+    if at < len(data):
+        yield at, len(data)
