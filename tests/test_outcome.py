@@ -248,3 +248,17 @@ def test_what_is_owed_is_accepted_with_a_reason_and_taken_back(job: Callable[...
     sheet = ONE_DEVICE.replace("10.44.8.11", "10.44.8.15")
     (folder / "devices.csv").write_text(sheet)
     assert "plan changed" in OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"].sentence
+
+
+async def test_an_administrator_with_the_factory_accounts_name_has_one_password(practice: Practice) -> None:
+    """The forced change and the plan mean the same account: what it was changed to is what signs in afterwards."""
+    text = (practice.folder.path / "job.yaml").read_text()
+    assert "name: kettle-admin" in text
+    (practice.folder.path / "job.yaml").write_text(text.replace("name: kettle-admin", "name: installer"))
+    run, job = await carried(JobFolder(practice.folder.path), power_cut=False)
+    line = job.board.lines[practice.device]
+    assert run.proved() == [practice.device], (line.sentence, [f.evidence for f in line.differing])
+    assert line.findings["sign-in.installer", Source.OUTSIDE].holds
+    state = await practice.yard.ask("state", device=practice.device)
+    assert state["running"]["people"] == {"installer": "keeper", "signal-view": "watcher"}
+    await run.stop()

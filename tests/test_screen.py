@@ -82,6 +82,7 @@ def test_filter_help_palette_and_preview(start: Callable[..., Terminal], tmp_pat
     term.keys("-l", "sw2")
     term.until(" sw2\n")
     term.keys("Enter")
+    term.gone("kvr-wj-cs1")
     assert "kvr-wj-sw3" not in term.screen().split("hands")[0]
     term.keys("Escape")
     term.until("kvr-wj-sw3")

@@ -12,7 +12,7 @@ from enum import StrEnum
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
-from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.subjects.accounts.credentials import accounts_of, factory_renewal
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import SURVIVED, Debt, Deeds, Outcome, settle
@@ -240,7 +240,7 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
     accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted]
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
     believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]
-    renewed = [(book.factory.user, device.factory_account_secret)] if factory else []
+    renewed = [(book.factory.user, factory_renewal(device, book.factory.user))] if factory else []
     every = dict.fromkeys([*believed, *planned, *renewed])
     # where an administrator does not end at home, only the family's own account leads there
     return [pair for pair in every if not book.administrator or pair[0] == book.factory.user]

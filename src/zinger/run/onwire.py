@@ -16,6 +16,7 @@ from zinger.link.ssh import SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
+from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.plan.subjects.accounts.settings import PRIVILEGED_PASSWORD
 from zinger.proof.facts import Fact, Facts, gather
 from zinger.proof.findings import Finding
@@ -60,7 +61,7 @@ class OnWire:
         )
         self.keys = Keyring(
             credentials(device, book, memory),
-            {book.factory.user: device.factory_account_secret},
+            {book.factory.user: factory_renewal(device, book.factory.user)},
             device.name,
             elevation=device[PRIVILEGED_PASSWORD],
         )

@@ -18,6 +18,7 @@ from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
 from zinger.plan.model import Device, Value
 from zinger.plan.setting import Setting, Stop
+from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.values.secrets import SecretRef
 from zinger.script.parts import Part, Parts
@@ -334,7 +335,7 @@ class Filler:
             **own,
             "plan": self.plan,
             "device": self.device.name,
-            "factory_account": self.device.factory_account_secret,
+            "factory_account": factory_renewal(self.device, self.book.factory.user),
         }
         return {name: names[name] for name in names_used(source) if name in names}
 

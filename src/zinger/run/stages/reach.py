@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zinger.plan.setting import Stop
+from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.run.stages.interview import hold
 from zinger.run.stages.stage import Pass
 from zinger.talk.errands.arrive import arrive
@@ -43,7 +44,8 @@ class SignIn:
         wire = on.wire
         async with wire.stage("sign in", Stop.SIGN_IN, "signing in"):
             await wire.know_the_label()
-            await on.may_sign_in(wire.book.factory.user, wire.device.factory_account_secret.name)
+            first = wire.book.factory.user
+            await on.may_sign_in(first, factory_renewal(wire.device, first).name)
             questions = frozenset(wire.book.interview_of)
             at = await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, SECOND_LOOK, questions))
             if at.name in questions:

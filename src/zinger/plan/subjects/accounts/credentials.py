@@ -34,6 +34,14 @@ def accounts_of(device: Device) -> tuple[PlannedAccount, ...]:
     return tuple(PlannedAccount(setting, a.name, a.secret) for setting, a in planned if a is not None)
 
 
+def factory_renewal(device: Device, user: str) -> SecretRef:
+    """The entry for the new password of the family's own first account, at a forced change.
+
+    Where a planned account has that name, it is the same account on the device, and so it has one entry.
+    """
+    return next((a.secret for a in accounts_of(device) if a.name == user), device.factory_account_secret)
+
+
 def secrets_of(device: Device) -> Iterator[tuple[Setting[Any], str, SecretRef]]:
     """Every secret that is planned for a device, whatever holds it: (setting, what it is for, its entry)."""
     for name, value in device.values.items():
