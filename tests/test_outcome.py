@@ -104,6 +104,22 @@ def test_a_choice_that_is_written_like_another_is_owed() -> None:
         assert [(str(part), part.like) for part in parts] == [("security of staff", "802.1x")]
 
 
+def test_what_only_the_undo_uses_is_not_sent() -> None:
+    text = (BOOKS / "quern-s2.yaml").read_text()
+    old = "undo: receiver none"
+    assert text.count(old) == 1
+    undo = "undo: '{% for s in value %}receiver none {{ s.port }}{% endfor %}'"
+    book = load_family(text.replace(old, undo), "quern-s2.yaml")[1]
+    assert book is not None
+    script = compile_script(planned(book, syslog="10.44.8.24 port 6514"), book)
+    step = next(step for step in script.steps if step.setting == "syslog.servers")
+    assert step.undo == "receiver none 6514" and [str(part) for part in step.unsent] == ["port of 10.44.8.24"]
+
+
+def test_no_shipped_family_has_a_setting_whose_parts_could_not_be_examined() -> None:
+    assert [row for book in Families().books.values() for row in coverage(book) if row.unfilled] == []
+
+
 def test_a_family_says_which_parts_it_neither_sends_nor_shows(quern: Phrasebook) -> None:
     rows = {row.setting: row for row in coverage(quern)}
     assert rows["syslog.servers"].unsent == rows["syslog.servers"].unshown == ("port", "transport")
@@ -170,8 +186,8 @@ SENT = [entries.RunBegan(), entries.WillSend("hostname", "rename sw1"), entries.
     [
         ([entries.RunBegan()], False),
         (SENT, True),
-        ([*SENT, entries.WillSend("save", "keep"), entries.WasRefused("save", "no room")], True),
-        ([*SENT, entries.WillSend("save", "keep"), entries.WasSent("save"), entries.Saved()], False),
+        ([*SENT, entries.WillSend("save", "keep", changes=False), entries.WasRefused("save", "no room")], True),
+        ([*SENT, entries.WillSend("save", "keep", changes=False), entries.WasSent("save"), entries.Saved()], False),
         ([*SENT, entries.Saved(), entries.PersonActed("took the wire")], True),
         (
             [entries.WillSend("hostname", "x"), entries.RunBegan()],

@@ -7,6 +7,7 @@ import json
 import re
 import sqlite3
 import stat
+from dataclasses import replace
 from pathlib import Path
 
 import pyrage
@@ -21,7 +22,8 @@ from zinger.plan.files.sheets import read_sheet
 from zinger.plan.resolve import resolve
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.proof.facts import gather
-from zinger.proof.findings import Source, Verdict, judge, proved, to_send
+from zinger.proof.findings import Source, Verdict, judge, to_send
+from zinger.proof.outcome import Deeds, State, outcome
 from zinger.run.typed import Typed
 from zinger.script.compile import Script, compile_script
 from zinger.store.entries import JournalError
@@ -82,13 +84,14 @@ def test_each_difference_is_found_and_said_again(
     assert [p.setting for p in to_send(script, facts)] == [setting]
 
 
-def test_proved_needs_every_owed_finding(quern: Phrasebook, script: Script) -> None:
-    findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
-    owed = [(p.setting, Source.RUNNING) for p in script.steps]
-    assert proved(findings, owed)
-    assert not proved(findings, [*owed, ("hostname", Source.STARTUP)])
-    assert not proved(findings[1:], owed)
-    assert not proved([], [])
+def test_proved_needs_every_finding(quern: Phrasebook, script: Script) -> None:
+    facts = gather(quern.readings["everything"].take, SHOWN)
+    findings = [f for source in (Source.RUNNING, Source.STARTUP) for f in judge(script, facts, source)]
+    findings += [replace(findings[0], setting="sign-in.ada", source=Source.OUTSIDE)]
+    assert outcome(script, findings, [], Deeds()).state is State.PROVED
+    assert outcome(script, findings, [("hostname", Source.AFTER_RESTART)], Deeds()).state is State.CONFIGURED
+    assert outcome(script, [f for f in findings if f.setting != "hostname"], [], Deeds()).state is State.CONFIGURED
+    assert outcome(script, [], [], Deeds()).state is State.CONFIGURED
 
 
 def test_the_vault_is_a_plain_age_file_that_only_its_identity_opens(tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ import json
 import signal
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
@@ -95,10 +95,10 @@ def conclude(run: Run, as_json: bool) -> int:
 def print_findings(run: Run) -> None:
     """Print, for each device, how it stands and every finding that does not hold."""
     for name in run.carriers:
-        _print_line(name, run.job.board.lines[name])
+        _print_line(name, run.job.board.lines[name], run.job.memories[name].refused)
 
 
-def _print_line(name: str, line: DeviceLine) -> None:
+def _print_line(name: str, line: DeviceLine, refused: Mapping[str, str]) -> None:
     holds = [f for f in line.findings.values() if f.holds]
     print(f"\n{name}: {line.sentence}")
     print(f"  {len(holds)} of {len(line.findings)} findings hold")
@@ -111,7 +111,10 @@ def _print_line(name: str, line: DeviceLine) -> None:
         )
         for evidence in finding.evidence.splitlines():
             print(f"             | {evidence}")
-    if line.outcome is not None:
+    if line.outcome is None:
+        for setting, words in refused.items():
+            print(f"  refused    {setting}: {words}")
+    else:
         for debt in line.outcome.owed:
             print(f"  owed       {debt.setting}: {debt.lacking.value}: {debt.why}")
         for setting, why in line.outcome.accepted:

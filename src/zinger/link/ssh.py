@@ -168,7 +168,7 @@ def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
         raise Unreachable(f"{name}: {why(error)}") from None
     except asyncssh.KeyImportError:
         raise LinkError(
-            f"{name}: the host key of {known_as} in known_hosts can't be read; mend or remove that line"
+            f"{name}: the host key of {known_as} in known_hosts can't be read. Correct or remove that line"
         ) from None
     except asyncssh.Error as error:
         raise LinkError(f"{name}: {error.reason}") from None

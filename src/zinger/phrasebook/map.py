@@ -123,7 +123,7 @@ class Map:
         return next((name for name, place in self.places.items() if place.asks_for is what), None)
 
     def next_move(self, start: str, goal: str, known: frozenset[str]) -> Move | None:
-        """The first move of the shortest way that uses only the names in `known`; None if there is no way."""
+        """The first move of the shortest way that uses only the names in `known`; None when no way leads there."""
         key = (start, goal, known)
         if key not in self._ways:
             self._ways[key] = self._search(start, goal, known)

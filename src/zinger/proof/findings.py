@@ -139,15 +139,6 @@ def _folded(values: tuple[str, ...]) -> str:
 
 
 def to_send(script: Script, facts: Facts) -> tuple[Step, ...]:
-    """The steps whose settings are not so yet; what can't be read back is always sent."""
-    return tuple(
-        step
-        for step in script.steps
-        if step.shows is None or not _finding(script.device, step, step.shows, facts, Source.RUNNING).holds
-    )
-
-
-def proved(findings: Iterable[Finding], owed: Iterable[tuple[str, Source]]) -> bool:
-    """Whether every owed (setting, source) was found, and everything that was found holds."""
-    latest = {(f.setting, f.source): f for f in findings}
-    return bool(latest) and all(f.holds for f in latest.values()) and all(key in latest for key in owed)
+    """The steps whose settings differ; what can't be read back is always sent."""
+    hold = {finding.setting for finding in judge(script, facts, Source.RUNNING) if finding.holds}
+    return tuple(step for step in script.steps if step.setting not in hold)

@@ -120,8 +120,7 @@ def settle(findings: Iterable[Finding], debts: Iterable[Debt], accepted: Mapping
     """The outcome of findings and debts, less what a person accepted."""
     findings, debts = tuple(findings), tuple(debts)
     differing = [f for f in findings if not f.holds]
-    known = {f.setting for f in findings}
-    taken = {s for s in accepted if not _required(s) or s in known}  # what must be, must at least have been seen
+    taken = {setting for setting in accepted if may_be_accepted(setting, findings)}
     concerned = dict.fromkeys([*(f.setting for f in differing), *(debt.setting for debt in debts)])
     return Outcome(
         tuple(f for f in differing if f.setting not in taken),
@@ -131,8 +130,10 @@ def settle(findings: Iterable[Finding], debts: Iterable[Debt], accepted: Mapping
     )
 
 
-def _required(setting: str) -> bool:
-    return setting in SETTINGS and SETTINGS[setting].required
+def may_be_accepted(setting: str, findings: Iterable[Finding]) -> bool:
+    """Whether a person may accept it: what is required must at least have been seen."""
+    required = setting in SETTINGS and SETTINGS[setting].required
+    return not required or any(finding.setting == setting for finding in findings)
 
 
 def _debts(

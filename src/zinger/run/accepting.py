@@ -5,8 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from zinger.plan.settings import SETTINGS
-from zinger.proof.outcome import State
+from zinger.proof.outcome import State, may_be_accepted, title_of
 from zinger.run.hands import RunError
 from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
@@ -57,8 +56,5 @@ def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
     if setting not in lacking and setting not in settled:
         known = ", ".join(lacking) or "nothing"
         raise RunError(f"{setting} is neither different nor owed on {device}; there is {known}")
-    seen = any(finding.setting == setting for finding in memory.findings.values())
-    if why and setting in SETTINGS and SETTINGS[setting].required and not seen:
-        raise RunError(
-            f"{SETTINGS[setting].title} is required and was never read from {device}: it can't be accepted unseen"
-        )
+    if why and not may_be_accepted(setting, memory.findings.values()):
+        raise RunError(f"{title_of(setting)} is required and was never read from {device}: it can't be accepted unseen")

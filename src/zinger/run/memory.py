@@ -158,7 +158,7 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
 
 
 def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
-    memory.unsaved |= not event.setting.startswith(("save", "restart"))
+    memory.unsaved |= event.changes
 
 
 def _was_sent(memory: Memory, event: WasSent, device: str, at: float) -> None:

@@ -231,12 +231,14 @@ class Filler:
     def plain(self, template: StepTemplate, stop: Stop, title: str) -> Step:
         """A step that serves no setting: a preparation, what saves, a restart."""
         step = self._filled(template, None, Parts(None))
+        step = replace(step, undo=self._undo(template, None))
         return replace(step, stop=stop, title=template.title or title)
 
     def _fill(self, template: StepTemplate, value: Value) -> Step:
         sent, shown = Parts(value.value), Parts(value.value)
         also = self._fill(template.also, value) if template.also else None
         step = self._filled(template, sent.value(), shown)
+        step = replace(step, undo=self._undo(template, value.value))
         unused, hidden = sent.untouched(), shown.untouched()
         ignored = (*unused, *self._alike(step, template, value, unused, lambda other: other.what))
         unsent = tuple(part for part in ignored if also is None or part in also.unsent)
@@ -261,10 +263,11 @@ class Filler:
         """One for each entry with a password or key."""
         if template.tries is None:
             return
-        entries = value.value if isinstance(value.value, tuple) else (value.value,)
+        entries = [(entry,) for entry in value.value] if isinstance(value.value, tuple) else [value.value]
         for entry in entries:
-            for part in _secrets((entry,)):
-                step = self._filled(template.tries, entry, Parts(entry))
+            for part in _secrets(entry):
+                one = entry[0] if isinstance(entry, tuple) else entry
+                step = self._filled(template.tries, one, Parts(one))
                 title = f"{part} of {value.setting.title}"
                 yield Trial(part, replace(step, setting=value.setting.name, title=title, stop=Stop.PROOF))
 
@@ -310,10 +313,14 @@ class Filler:
             "",
             how,
             filled,
-            render_text(template.undo, **using(template.undo)) if template.undo else "",
-            self._shows(template, using, read.watched()),
-            tuple(self._shows_too(template, using, read.value())),
+            shows=self._shows(template, using, read.watched()),
+            shows_too=tuple(self._shows_too(template, using, read.value())),
         )
+
+    def _undo(self, template: StepTemplate, value: object) -> str:
+        """How it is taken back, as a person may see it; what only this uses of a value is not sent."""
+        names = self._using(template.undo, value=value, before="(as before)")
+        return render_text(template.undo, **names) if template.undo else ""
 
     def _shows(self, template: StepTemplate, using: Any, items: tuple[object, ...]) -> Shows | None:
         reads = template.reads

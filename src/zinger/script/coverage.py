@@ -1,14 +1,15 @@
 """What a family's phrasebook can send and show of each setting, part by part, before any plan is there.
 
 Every step is filled with an example that has as many parts as its model allows; what the templates leave untouched is
-told by `family check`, and stands in `docs/families.md`.
+told by `family check` and listed in `docs/families.md`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from types import NoneType
+from typing import Any, get_args
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.jobfile import read_job
@@ -21,6 +22,7 @@ from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.values.item import Item, Items, kind_of
 from zinger.plan.values.secrets import SecretRef
 from zinger.script.compile import Filler, Step
+from zinger.script.parts import Part, planned
 
 _JOB = "job: example\nsites: {here: {subnet: 192.0.2.0/24}}\n"
 _SAMPLES: dict[type, object] = {SecretRef: SecretRef("sample"), bool: True, int: 7, str: "sample"}
@@ -37,6 +39,8 @@ class Coverage:
     unsent: tuple[str, ...] = field(default=())
     unshown: tuple[str, ...] = field(default=())
     untried: tuple[str, ...] = field(default=())
+    unfilled: str = ""
+    """Why no example of it could be filled, so that its parts are not known."""
 
     @property
     def words(self) -> str:
@@ -47,6 +51,8 @@ class Coverage:
             return "owed: no step"
         if not self.shown:
             return "sent; owed: nothing shows it"
+        if self.unfilled:
+            return f"not examined: {self.unfilled}"
         lacking = [f"not sent: {part}" for part in self.unsent]
         lacking += [f"not shown: {part}" for part in self.unshown if part not in self.unsent]
         lacking += [f"not tried: {part}" for part in self.untried]
@@ -64,6 +70,8 @@ def uncovered(book: Phrasebook, file: str) -> Iterator[Problem]:
     for found in coverage(book):
         spot = Spot(file, None, f"settings.{found.setting}")
         title = SETTINGS[found.setting].title
+        if found.unfilled:
+            yield warning_at("part-not-examined", spot, f"{title}: {found.unfilled}", "Look at its templates")
         if found.unsent:
             what = f"{title}: what is sent does not use {', '.join(found.unsent)}"
             yield warning_at("part-not-sent", spot, what, "Use it, or refuse it with in_words or same")
@@ -84,31 +92,62 @@ def _of(book: Phrasebook, device: Device, setting: Setting[Any]) -> Coverage:
         return Coverage(name, told=False)
     if template.reads is None:
         return Coverage(name, shown=False)
-    step = _step(book, device, setting)
-    if step is None:
-        return Coverage(name)
-    tried = {trial.part for trial in step.trials}
-    secrets = () if name.startswith("accounts.") else step.secrets
-    return Coverage(
-        name,
-        unsent=_names(step.unsent),
-        unshown=_names(step.unshown),
-        untried=_names(part for part in secrets if part not in tried),
-    )
-
-
-def _names(parts: Any) -> tuple[str, ...]:
-    return tuple(dict.fromkeys("password" if part.secret else part.name.replace("_", " ") for part in parts))
-
-
-def _step(book: Phrasebook, device: Device, setting: Setting[Any]) -> Step | None:
-    """The step filled with an example that has all parts; None for a value without parts."""
     kind = kind_of(setting.parse)
     if kind is None:
-        return None
+        return Coverage(name)
+    steps, why = _steps(book, device, setting, kind)
+    if not steps:
+        return Coverage(name, unfilled=why)
+    untried = () if name.startswith("accounts.") else _lacking(steps, _untried)
+    unsent, unshown = _lacking(steps, lambda step: step.unsent), _lacking(steps, lambda step: step.unshown)
+    return Coverage(name, unsent=unsent, unshown=unshown, untried=untried)
+
+
+def _untried(step: Step) -> Iterator[Part]:
+    tried = {trial.part for trial in step.trials}
+    return (part for part in step.secrets if part not in tried)
+
+
+def _lacking(steps: list[tuple[Item, Step]], of: Callable[[Step], Iterable[Part]]) -> tuple[str, ...]:
+    """The parts that lack in every example that has them: one that a single example uses is not lacking."""
+    has = [
+        (set(planned(example)), {part.name: str(Part("", part.name, part.secret)) for part in of(step)})
+        for example, step in steps
+    ]
+    names = {name: words for _, lacking in has for name, words in lacking.items()}
+    return tuple(w for name, w in names.items() if all(name in lacking for there, lacking in has if name in there))
+
+
+def _steps(
+    book: Phrasebook, device: Device, setting: Setting[Any], kind: type[Item]
+) -> tuple[list[tuple[Item, Step]], str]:
+    """The step filled with each example that the family takes; and why it took none, if so."""
+    steps, why = [], ""
+    for example in _examples(kind):
+        value: object = (example,) if isinstance(setting.parse, Items) else example
+        filler = Filler(device, book, {})
+        step = filler.setting(Value(setting, value, Origin(Layer.SHEET, "an example", Spot("example"))))
+        if step is not None:
+            steps.append((example, step))
+        else:
+            why = filler.not_sent[0].why
+    return steps, why
+
+
+def _examples(kind: type[Item]) -> Iterator[Item]:
+    """One with all parts, the same with each other word of a choice, and the model's own."""
     whole = _full(kind)
-    value: object = (whole,) if isinstance(setting.parse, Items) else whole
-    return Filler(device, book, {}).setting(Value(setting, value, Origin(Layer.SHEET, "an example", Spot("example"))))
+    yield whole
+    for name in kind.model_fields:
+        yield from (
+            whole.model_copy(update={name: word}) for word in _words(kind, name) if word != getattr(whole, name)
+        )
+    yield kind.read(kind.example)
+
+
+def _words(kind: type[Item], name: str) -> list[str]:
+    """The words of which a part is one; none for another part."""
+    return [w for v in kind.model_fields[name].metadata for w in getattr(getattr(v, "func", None), "words", ())]
 
 
 def _full(kind: type[Item]) -> Item:
@@ -118,13 +157,19 @@ def _full(kind: type[Item]) -> Item:
     for name, described in kind.model_fields.items():
         if getattr(example, name) != described.default or described.is_required():
             continue
-        words = [w for v in described.metadata for w in getattr(getattr(v, "func", None), "words", ())]
-        other = next((word for word in words if word != described.default), None)
-        plain = next((sample for of, sample in _SAMPLES.items() if of.__name__ in str(described.annotation)), None)
-        sample = other or plain
+        sample = next((word for word in _words(kind, name) if word != described.default), _sample(described.annotation))
         if sample is not None:
             samples[name] = sample
     return example.model_copy(update=samples)
+
+
+def _sample(annotation: Any) -> object:
+    """A value of this type, or of the one beside None; None for a type that has no sample."""
+    if annotation == tuple[int, ...]:
+        return (7,)
+    types = [annotation, *get_args(annotation)] if NoneType in get_args(annotation) else [annotation]
+    plain = (getattr(of, "__origin__", of) for of in types)  # without what Annotated adds
+    return next((_SAMPLES[of] for of in plain if of in _SAMPLES), None)
 
 
 def _device(book: Phrasebook) -> Device:

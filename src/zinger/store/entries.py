@@ -117,11 +117,12 @@ class StageDone(Happened):
 
 @dataclass(frozen=True)
 class WillSend(Happened):
-    """An intent: a step is about to be sent, in these words (masked)."""
+    """An intent: a step is about to be sent, in these words (masked). `changes`: not only saving or a restart."""
 
     kind = "send"
     setting: str
     words: str
+    changes: bool = True
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ than that many characters.
 
 from __future__ import annotations
 
+import copy
 import re
 from collections.abc import Iterable, Iterator
 
@@ -85,9 +86,8 @@ class Masker:
 
     def text(self, text: str) -> str:
         """Mask a whole text, such as an error message."""
-        whole = Masker()
-        whole._secrets, whole._pattern, whole._longest = self._secrets, self._pattern, self._longest
-        whole._may_go_on, whole._beginnings = self._may_go_on, self._beginnings
+        whole = copy.copy(self)
+        whole._shown = whole._held = b""
         data = text.encode()
         return (whole(data) + whole._held).decode("utf-8", "replace")
 

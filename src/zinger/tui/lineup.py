@@ -258,7 +258,7 @@ class LineUp(ZingerScreen):
         Binding("e", "app.plan", "plan", tooltip="look at the plan and edit it"),
         Binding("r", "preview", "preview", tooltip="what will be sent to it, before it is sent"),
         Binding("p", "proof", "proof", tooltip="what was planned, and what was read back"),
-        Binding("n", "next", "next to see to", tooltip="the next device that differs or needs you"),
+        Binding("n", "next", "next problem", tooltip="the next device that differs or needs you"),
         Binding("q", "app.leave", "quit", tooltip="asks first where a conversation is under way"),
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),

@@ -200,8 +200,8 @@ class FirstSetUp:
         if await ask.yes("time from the network", False, "yes", "no"):
             values["times"] = await ask.value("time servers", "none", hosts(3))
         values["zone"] = await ask.value("zone", "UTC", words(40))
-        for door, stands in (("https", True), ("ssh", False), ("telnet", False), ("http", True)):
-            values[door] = "yes" if await ask.yes(f"{door} open", stands, "yes", "no") else "no"
+        for door, is_open in (("https", True), ("ssh", False), ("telnet", False), ("http", True)):
+            values[door] = "yes" if await ask.yes(f"{door} open", is_open, "yes", "no") else "no"
         values["logs"] = await ask.value("log receivers", "none", hosts(3))
         values["resolvers"] = await ask.value("resolvers", "none", hosts(3))
         values["suffix"] = await ask.value("domain", "none", words(60))

@@ -124,7 +124,7 @@ class Restart:
         wire, restart = on.wire, on.wire.script.restart
         assert restart is not None
         async with wire.stage("restart", None, "restarting by command"):
-            await wire.write(entries.WillSend("restart", restart.shown))
+            await wire.write(entries.WillSend("restart", restart.shown, changes=False))
             try:
                 await wire.do(send_step(wire.book, restart, wire.keys))
             except Interrupted:

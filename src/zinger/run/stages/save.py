@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zinger.plan.setting import Stop
-from zinger.proof.findings import to_send
+from zinger.proof.findings import Source, judge
 from zinger.run.board import Mark
 from zinger.run.stages.send import send_one
 from zinger.run.stages.stage import Pass
@@ -33,5 +33,5 @@ class Save:
         shown = on.wire.book.startup_facts
         if not shown:
             return False
-        still = to_send(on.wire.script, await on.wire.read(startup=True))
-        return any(step.fact in shown for step in still)
+        findings = judge(on.wire.script, await on.wire.read(startup=True), Source.STARTUP, shown)
+        return not all(finding.holds for finding in findings)

@@ -57,7 +57,7 @@ class Send:
 
 
 async def send_one(on: Pass, step: Step) -> bool:
-    """Send one step; returns whether the device took it. An interruption that it was meant to cause is no failure."""
+    """Send one step; returns whether the device took it, which a step that restarts it has by the restart."""
     wire = on.wire
     wire.line.step(step.setting, Mark.NOW)
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")
@@ -67,7 +67,7 @@ async def send_one(on: Pass, step: Step) -> bool:
     moves = step.effect is Effect.LINK_MOVES and wire.over_network
     if moves:
         await _way_back(on, step)
-    await wire.write(entries.WillSend(step.setting, step.shown))
+    await wire.write(entries.WillSend(step.setting, step.shown, step not in wire.script.saves))
     try:
         answer = await _sent(on, step, moves)
         if step.how.confirm is not None:
