@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -27,10 +26,6 @@ if TYPE_CHECKING:
     from zinger.run.board import DeviceLine
     from zinger.run.openjob import OpenJob
     from zinger.run.options import Options
-
-
-AFTER_THE_PICTURE = 0.02
-"""Seconds until the job is opened: loading would keep the first picture from being drawn."""
 
 
 def _commands() -> type[Provider]:
@@ -90,20 +85,7 @@ class ZingerApp(App[None]):
 
             self.push_screen(Welcome())
             return
-        self.push_screen(Opening())
-        self.set_timer(AFTER_THE_PICTURE, partial(self.run_worker, self._open_first, thread=True, name="open"))
-
-    def _open_first(self) -> None:
-        """Open the job, on a thread of its own."""
-        assert self._opening is not None
-        try:
-            import zinger.tui.lineup  # noqa: F401 the screen that comes next, loaded here
-
-            job = self._opening()
-        except Exception as error:
-            self.call_from_thread(self._end_with, error)
-            return
-        self.call_from_thread(self._begin_with, job)
+        self.push_screen(Opening(self._opening, self._begin_with, self._end_with))
 
     def _begin_with(self, job: OpenJob) -> None:
         """Show the line-up, and begin when that is wanted."""
