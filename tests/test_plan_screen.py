@@ -42,6 +42,7 @@ def test_editing_in_place_shows_what_would_change(start: Callable[..., Terminal]
     folder = lay_out(tmp_path / "job")
     term = start(folder, "plan", str(folder))
     term.until("16 devices", "0 errors", "kvr-wj-sw1")
+    term.until("next finding")
     term.keys("Tab", *["Down"] * 6)
     term.keys("e")
     term.until("this device", "role access", "the baseline", " 10.44.8.11/24")
