@@ -113,6 +113,7 @@ def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
 def _answered(book: Phrasebook) -> set[str]:
     """Places that only ever stand while a step is being sent or a question script is held, and are answered by it."""
     steps = [step for _, step in book.every_step()]
+    steps += [step.tries for step in steps if step.tries is not None]
     return {place for step in steps for place in step.what.replies} | set(book.interview_of)
 
 

@@ -37,6 +37,8 @@ class AsksFor(StrEnum):
     PASSWORD = "password"
     NEW_PASSWORD = "new password"
     ELEVATION = "elevation"
+    CONSOLE = "console password"
+    NETWORK = "network password"
 
     @property
     def word(self) -> str:

@@ -11,8 +11,10 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.map import AsksFor
 from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import accounts_of, factory_renewal
+from zinger.plan.subjects.accounts.settings import CONSOLE_PASSWORD, PRIVILEGED_PASSWORD, SIGN_IN_PASSWORD
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import SURVIVED, Debt, Deeds, Outcome, settle
@@ -228,6 +230,16 @@ def remember(entries: Iterable[Entry]) -> Memory:
         if event is not None:
             memory.take_in(event, entry.device, entry.at)
     return memory
+
+
+def passwords_of(device: Device) -> dict[AsksFor, SecretRef]:
+    """The planned passwords that are no account's, by what asks for them."""
+    planned = {
+        AsksFor.CONSOLE: device[CONSOLE_PASSWORD],
+        AsksFor.NETWORK: device[SIGN_IN_PASSWORD],
+        AsksFor.ELEVATION: device[PRIVILEGED_PASSWORD],
+    }
+    return {credential: secret for credential, secret in planned.items() if secret is not None}
 
 
 def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[str, SecretRef]]:

@@ -17,12 +17,11 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
-from zinger.plan.subjects.accounts.settings import PRIVILEGED_PASSWORD
 from zinger.proof.facts import Fact, Facts, gather
 from zinger.proof.findings import Finding
 from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import Act, Verb
-from zinger.run.memory import Memory, credentials, factory_secret
+from zinger.run.memory import Memory, credentials, factory_secret, passwords_of
 from zinger.run.pump import Pump
 from zinger.run.ways import Ways
 from zinger.run.world import World
@@ -63,7 +62,7 @@ class OnWire:
             credentials(device, book, memory),
             {book.factory.user: factory_renewal(device, book.factory.user)},
             device.name,
-            elevation=device[PRIVILEGED_PASSWORD],
+            passwords=passwords_of(device),
         )
         self._go = asyncio.Event()
         self._go.set()

@@ -20,7 +20,7 @@ from zinger.plan.values.account import Account
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
-from zinger.run.memory import factory_secret
+from zinger.run.memory import factory_secret, passwords_of
 from zinger.run.pump import Pump
 from zinger.talk.conversation import Conversation
 from zinger.talk.errands.arrive import arrive
@@ -111,7 +111,7 @@ class Outside:
             )
             pump.join(link)
             try:
-                at = await pump.do(arrive(self.book.map, goal, Keyring([])))
+                at = await pump.do(arrive(self.book.map, goal, Keyring([], passwords=passwords_of(self.device))))
                 shown = pump.conversation.tail.strip()
                 seen = f"{shown}   (host key {link.host_key.fingerprint})"
                 return self._finding(setting, title, planned, f"at {at.name}", seen, True)

@@ -21,7 +21,7 @@ from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.values.secrets import SecretRef
-from zinger.script.parts import Part, Parts
+from zinger.script.parts import WHOLE, Part, Parts
 
 
 # -- what is sent ----------------------------------------------------------------------------------------
@@ -108,6 +108,11 @@ class Step:
     def interview(self) -> str:
         """The question script in which it is answered, or nothing."""
         return self.what.interview if isinstance(self.what, Answers) else ""
+
+    @property
+    def only_looked_at(self) -> bool:
+        """Whether nothing is sent for it: the device is as planned, or it differs."""
+        return isinstance(self.what, Lines) and not self.what.lines
 
     @property
     def shown(self) -> str:
@@ -240,7 +245,14 @@ class Filler:
         step = self._filled(template, sent.value(), shown)
         step = replace(step, undo=self._undo(template, value.value))
         unused, hidden = sent.untouched(), shown.untouched()
-        ignored = (*unused, *self._alike(step, template, value, unused, lambda other: other.what))
+        if not sent.any:
+            unused = _whole(template.what.replies.values(), getattr(template.what, "send", ""))
+            hidden = _whole([template.reads.shows]) if template.reads and not isinstance(value.value, SecretRef) else ()
+        ignored = (
+            ()
+            if step.only_looked_at
+            else (*unused, *self._alike(step, template, value, unused, lambda other: other.what))
+        )
         unsent = tuple(part for part in ignored if also is None or part in also.unsent)
         return replace(
             step,
@@ -279,7 +291,7 @@ class Filler:
         Of each part one such value is enough; what is untouched anyway is `known`.
         """
         told = {(part.entry, part.name) for part in known}
-        for part, other in Parts(value.value).altered():
+        for part, other in Parts(value.value).altered(getattr(value.setting.parse, "words", ())):
             if (part.entry, part.name) in told:
                 continue
             try:
@@ -372,6 +384,11 @@ class Filler:
         for step in own:
             answers.update(step.what.replies)
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
+
+
+def _whole(sources: Iterable[str], *more: str) -> tuple[Part, ...]:
+    """A value without parts, where none of the templates uses it."""
+    return () if any(WHOLE in names_used(source) for source in (*sources, *more)) else (Part("", WHOLE),)
 
 
 def _secrets(value: object) -> Iterator[Part]:

@@ -12,6 +12,7 @@ from types import NoneType
 from typing import Any, get_args
 
 from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.steps import LineTemplates
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device, Layer, Origin, Value
@@ -20,7 +21,7 @@ from zinger.plan.resolve import resolve
 from zinger.plan.setting import Setting
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.values.item import Item, Items, kind_of
-from zinger.plan.values.secrets import SecretRef
+from zinger.plan.values.secrets import SecretRef, parse_secret
 from zinger.script.compile import Filler, Step
 from zinger.script.parts import Part, planned
 
@@ -39,6 +40,8 @@ class Coverage:
     unsent: tuple[str, ...] = field(default=())
     unshown: tuple[str, ...] = field(default=())
     untried: tuple[str, ...] = field(default=())
+    looked_at: bool = False
+    """Whether nothing is sent: the device is as planned, or it differs."""
     unfilled: str = ""
     """Why no example of it could be filled, so that its parts are not known."""
 
@@ -53,6 +56,8 @@ class Coverage:
             return "sent; owed: nothing shows it"
         if self.unfilled:
             return f"not examined: {self.unfilled}"
+        if self.looked_at:
+            return "only looked at"
         lacking = [f"not sent: {part}" for part in self.unsent]
         lacking += [f"not shown: {part}" for part in self.unshown if part not in self.unsent]
         lacking += [f"not tried: {part}" for part in self.untried]
@@ -92,9 +97,12 @@ def _of(book: Phrasebook, device: Device, setting: Setting[Any]) -> Coverage:
         return Coverage(name, told=False)
     if template.reads is None:
         return Coverage(name, shown=False)
+    if isinstance(template.what, LineTemplates) and not template.what.send:
+        return Coverage(name, looked_at=True)
     kind = kind_of(setting.parse)
     if kind is None:
-        return Coverage(name)
+        proved = setting.parse is not parse_secret or template.tries is not None
+        return Coverage(name, untried=() if proved else ("password",))
     steps, why = _steps(book, device, setting, kind)
     if not steps:
         return Coverage(name, unfilled=why)
@@ -182,7 +190,8 @@ _HEAD = """\
 
 Written by `make docs` (`zinger family words --table`) from the phrasebooks; do not edit it by hand. *sent, shown*:
 every part of the value is sent and read back. *owed*: a device with such a plan ends as *configured*, and says so.
-*not for this kind*: devices of this kind do not have it.
+*only looked at*: nothing is sent, the device is as planned or it differs. *not for this kind*: devices of this kind
+do not have it.
 
 """
 

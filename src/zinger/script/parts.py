@@ -33,6 +33,10 @@ class Part:
         return f"{words} of {self.entry}" if self.entry else words
 
 
+WHOLE = "value"
+"""What a value without parts is called as a part of itself."""
+
+
 class Watched:
     """A value with parts, as templates see it."""
 
@@ -90,8 +94,15 @@ class Parts:
         """The value, with its entries behind watchers."""
         return self.watched() if self._listed else self.watched()[0]
 
-    def altered(self) -> Iterator[tuple[Part, object]]:
-        """The value with one planned part as it could also have been: every other word of a choice, a yes for a no."""
+    def altered(self, words: Iterable[str] = ()) -> Iterator[tuple[Part, object]]:
+        """The value with one planned part as it could also have been: every other word of a choice, a yes for a no.
+
+        `words` are those of which a value without parts is one.
+        """
+        if not self._listed and isinstance(self._entries[0], bool | str):
+            own = self._entries[0]
+            others: list[object] = [not own] if isinstance(own, bool) else [word for word in words if word != own]
+            yield from ((Part("", WHOLE, like=str(other)), other) for other in others)
         for at, entry in enumerate(self._entries):
             for name in planned(entry) if isinstance(entry, Item) else ():
                 for other in _others(entry, name):

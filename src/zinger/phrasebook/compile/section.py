@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterable
 from typing import TypeVar
 
+from zinger.phrasebook.map import AsksFor
 from zinger.phrasebook.shapes import BookShape, CardShape
 from zinger.phrasebook.source import FamilySource
 from zinger.phrasebook.words import WordsError, names_used
@@ -28,7 +29,7 @@ KEYS = {
     "backspace": "\x08",
     "delete": "\x7f",
 }
-MOVE_NAMES = frozenset({"user", "password", "new_password", "elevation", "device"})
+MOVE_NAMES = frozenset({credential.word for credential in AsksFor} | {"device"})
 STEP_NAMES = frozenset({"value", "before", "plan", "device", "factory_account"})
 IDENTITIES = ("serial", "mac", "hostname")
 _EVERY_GROUP = re.compile("(?P<value>)(?P<half_typed>)(?P<key>)(?P<text>)")

@@ -92,6 +92,8 @@ class StepsSection(Section):
             if not p.replies or send is not None or p.at is not None:
                 self.bad(path, "what is answered in a question script has replies, and neither at nor send")
             return next(iter(p.replies), "")
+        if p.at is None and send is None and p.read is not None and isinstance(self.shape, BookShape):
+            return self.shape.home  # nothing is sent: it is only looked at
         if p.at is None or send is None:
             self.bad(path, f"{'at' if p.at is None else 'send'!r} is missing")
             return p.at or ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
 from ipaddress import IPv4Network
@@ -20,6 +21,8 @@ class Sheet:
 
     values: dict[str, str] = field(default_factory=dict)
     people: dict[str, Person] = field(default_factory=dict)
+    secrets: dict[str, str] = field(default_factory=dict)
+    """Digests of what is secret and no person's."""
 
     def dump(self) -> dict[str, Any]:
         """As JSON-able data."""
@@ -28,11 +31,20 @@ class Sheet:
     @classmethod
     def load(cls, data: Mapping[str, Any]) -> Sheet:
         """The inverse of `dump`."""
-        return cls(dict(data["values"]), {name: Person(**person) for name, person in data["people"].items()})
+        return cls(
+            dict(data["values"]),
+            {name: Person(**person) for name, person in data["people"].items()},
+            dict(data.get("secrets", {})),
+        )
 
     def copy(self) -> Sheet:
         """An independent copy."""
         return self.load(self.dump())
+
+
+def digest(secret: str) -> str:
+    """Of a secret that is no person's."""
+    return hashlib.sha256(f"sheet:{secret}".encode()).hexdigest()
 
 
 def words(longest: int) -> Check:

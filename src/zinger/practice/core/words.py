@@ -42,3 +42,10 @@ def addresses(rest: list[str], most: int) -> list[str]:
     if not 1 <= len(rest) <= most:
         raise Refused(f"it wants 1 to {most} addresses, or none")
     return [str(address_of(word)) for word in rest]
+
+
+def either(rest: list[str], yes: str, no: str) -> bool:
+    """One of two words."""
+    if rest not in ([yes], [no]):
+        raise Refused(f"it wants {yes} or {no}")
+    return rest == [yes]

@@ -11,98 +11,16 @@ import shlex
 from ipaddress import IPv4Interface
 
 from zinger.practice.core.people import Person
-from zinger.practice.core.sheet import Check, Sheet, among, hosts, interface, name, number, words
+from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, Tty
-from zinger.practice.core.words import Refused, address_of, host_in_net
+from zinger.practice.core.words import Refused, address_of
+from zinger.practice.hollin_g4.keys import BASES, KEYS, NAMED, SECRET
 
 FIRST = "keeper"
 STANDS_FOR = 300.0
 """Seconds that a change of the way in stands unless it is confirmed."""
 THINKS, COMMITS, WRONG_TRIES = 0.5, 60.0, 5
-_DOOR = among("open", "shut")
-_IDLE = number(1, 240)
-
-
-def _outside(text: str) -> str:
-    match = re.fullmatch(r"fixed (\S+) via (\S+)", text)
-    if match:
-        mine = host_in_net(match[1])
-        if address_of(match[2]) not in mine.network:
-            raise Refused(f"{match[2]} is not beside {mine}")
-    elif text != "by lease" and not re.fullmatch(r"dialled by \S+", text):
-        raise Refused("upstream is fixed A/N via A, or by lease, or dialled by NAME")
-    return text
-
-
-def _pool(text: str) -> str:
-    match = re.fullmatch(r"(\S+) to (\S+) for (\d+) min", text)
-    if not match or address_of(match[1]) > address_of(match[2]):
-        raise Refused("a pool is A to A for N min")
-    return text
-
-
-def _rule(text: str) -> str:
-    if not re.fullmatch(r"(allow|deny) from \S+ to \S+ for \S+", text):
-        raise Refused("a rule is allow, or deny, from X to X for X")
-    return text
-
-
-def _forward(text: str) -> str:
-    match = re.fullmatch(r"(\S+) (\d+) (tcp|udp)", text)
-    if not match:
-        raise Refused("a forward goes to A PORT tcp, or udp")
-    address_of(match[1])
-    return text
-
-
-SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
-KEYS: dict[str, Check] = {
-    "name": name(31),
-    "place": words(60),
-    "contact": words(60),
-    "greeting": words(200),
-    "address": interface,
-    "gateway": lambda text: str(address_of(text)),
-    "resolvers": hosts(3),
-    "suffix": words(60),
-    "times": hosts(4),
-    "preferred": hosts(1),
-    "poll": number(16, 131072),
-    "zone": words(40),
-    "logs": hosts(4),
-    "severity": among(*SEVERITIES),
-    "idle": _IDLE,
-    "ssh": _DOOR,
-    "https": _DOOR,
-    "http": _DOOR,
-    "telnet": _DOOR,
-    "forwarding": among("route", "bridge"),
-    "upstream": _outside,
-    "local": interface,
-    "guest": interface,
-    "pool": _pool,
-    "stations": words(120),
-    "reset-at-device": among("allowed", "forbidden"),
-}
-NAMED: dict[str, Check] = {"rule": _rule, "forward": _forward, "reserved": words(60)}
-"""Keys of which there are many, each with a name of its own."""
-BASES = {
-    "plain": {
-        "name": "hollin-g4",
-        "forwarding": "route",
-        "ssh": "shut",
-        "https": "open",
-        "http": "open",
-        "telnet": "open",
-        "address": "by lease",
-        "zone": "UTC",
-        "idle": "30",
-        "reset-at-device": "allowed",
-        'rule "everything out"': "allow from local to any for any",
-    },
-    "bare": {"name": "hollin-g4", "forwarding": "route", "https": "open"},
-}
 
 
 class Firewall(SheetBox):
@@ -232,7 +150,7 @@ class Desk:
         """Carry out lines until farewell."""
         self.user = user
         while True:
-            idle = int(self.box.running.values.get("idle", "30")) * 60
+            idle = int(self._idle()) * 60
             try:
                 line = (await asyncio.wait_for(self.tty.line(self.prompt()), self.box.clock.real(idle))).strip()
                 if line == "farewell":
@@ -250,6 +168,12 @@ class Desk:
             except Discarded:
                 self.tty.show("left as it was\n")
 
+    def _idle(self) -> str:
+        """Minutes until this session closes."""
+        values: dict[str, str] = self.box.running.values
+        way = "console" if self.where == "console" else "network"
+        return values.get(f"idle-{way}", values.get("idle", "30"))
+
     async def carry_out(self, line: str) -> None:
         """One line at the desk."""
         first, _, rest = line.partition(" ")
@@ -263,6 +187,7 @@ class Desk:
             "weigh": self.weigh,
             "enact": self.enact,
             "stand": self.stand,
+            "try": self.try_secret,
         }.get(first)
         if action is None:
             self.tty.show(f"the desk does not know {first}\n")
@@ -305,6 +230,9 @@ class Desk:
         kind, _, own = key.partition(" ")
         if kind == "keeper" and own:
             await self._keeper(own, value)
+        elif kind in SECRET:
+            self.draft.values[key] = SECRET[kind](value)
+            self.draft.secrets[key] = digest(await self._new_password(f"password for {kind} = "))
         elif kind in NAMED and own:
             self.draft.values[f'{kind} "{shlex.split(own)[0]}"'] = NAMED[kind](value)
         elif key in KEYS:
@@ -315,18 +243,42 @@ class Desk:
 
     async def _keeper(self, who: str, level: str) -> None:
         assert self.draft is not None
-        if level not in ("full", "seeing"):
-            raise Refused("a keeper is full or seeing")
+        if level not in ("full", "tending", "seeing"):
+            raise Refused("a keeper is full, tending or seeing")
         self.draft.people[who] = Person.with_secret(level, await self._new_password(f"password for {who} = "))
 
     async def strike(self, rest: str) -> None:
         assert self.draft is not None
         kind, _, who = rest.partition(" ")
+        if kind == "every":
+            self._strike_every(who)
+            return
         found = self.draft.people if kind == "keeper" else self.draft.values
         if (who if kind == "keeper" else rest) not in found or who == self.user:
             raise Refused(f"there is no {rest} to strike")
         del found[who if kind == "keeper" else rest]
         self.changes += 1
+
+    def _strike_every(self, kind: str) -> None:
+        assert self.draft is not None
+        if kind not in NAMED and kind not in SECRET:
+            raise Refused(f"there are not many of {kind}")
+        for key in [key for key in self.draft.values if key.partition(" ")[0] == kind]:
+            del self.draft.values[key]
+            self.draft.secrets.pop(key, None)
+        self.changes += 1
+
+    async def try_secret(self, rest: str) -> None:
+        """try time-key, try dial-password, try snmp-user "NAME", try community read: asks for it, and tells."""
+        typed = digest(await self.tty.line(f"{rest} to try = ", blind=True, at_question=True))
+        sheet, kind = self.box.running, rest.partition(" ")[0]
+        if kind == "community":
+            access = rest.partition(" ")[2]
+            keys = [k for k, v in sheet.values.items() if k.startswith("community ") and v.startswith(f"{access} ")]
+        else:
+            keys = [rest]
+        right = any(sheet.secrets.get(key) == typed for key in keys)
+        self.tty.show("that is right\n" if right else "that is wrong\n")
 
     def _faults(self) -> list[str]:
         assert self.draft is not None

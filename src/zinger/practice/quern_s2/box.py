@@ -23,4 +23,8 @@ class Switch(Hardware):
         if user is not None and not await entry.renewed(user, self.running.people[user]):
             return
         shell.user = user or await entry.ask()
-        await shell.serve()
+        for _ in range(3):
+            if not shell.guarded("network") or await shell.asked("network", "password of this session: "):
+                await shell.serve()
+                return
+            tty.show("not known here\n")

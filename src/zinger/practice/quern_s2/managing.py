@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
-from ipaddress import AddressValueError, IPv4Address, IPv4Interface, IPv4Network
+from ipaddress import AddressValueError, IPv4Address, IPv4Interface, IPv4Network, IPv6Address
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.tty import Tty
-from zinger.practice.core.words import Refused, address_of, addresses, one
-from zinger.practice.quern_s2.signin import check_secret
+from zinger.practice.core.words import Refused, address_of, addresses, either, one
 from zinger.practice.quern_s2.switching import Switching
 
 SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
@@ -21,6 +19,10 @@ class Managing(Switching):
 
     tty: Tty
     user: str
+
+    async def choose_secret(self, name: str) -> str:
+        """A new secret, asked twice; part of the shell."""
+        raise NotImplementedError
 
     async def do_rename(self, rest: list[str]) -> None:
         name = one(rest, "a name")
@@ -44,39 +46,7 @@ class Managing(Switching):
         name = rest[0]
         if name in self.switch.running.people:
             raise Refused(f"{name} is here already")
-        self.switch.running.people[name] = Person.with_secret(rest[2], await self._choose_secret(name))
-
-    async def _choose_secret(self, name: str) -> str:
-        """Ask for a secret twice, until it is good and the two are alike."""
-        while True:
-            first = await self.tty.line(f"secret to give {name}: ", blind=True, at_question=True)
-            refusal = check_secret(first, None)
-            if refusal:
-                self.tty.show(f"refused: {refusal}\n")
-                continue
-            if await self.tty.line("the same again: ", blind=True, at_question=True) == first:
-                return first
-            self.tty.show("refused: the two differ\n")
-
-    async def do_user(self, rest: list[str]) -> None:
-        if len(rest) != 5 or rest[1::2] != ["auth", "privacy"]:
-            raise Refused("say user NAME auth HASH privacy CIPHER")
-        key = await self._choose_secret(rest[0])
-        self.switch.running.snmp_users[rest[0]] = f"{rest[2]} {rest[4]}"
-        self.switch.running.snmp_keys[rest[0]] = _digest(rest[0], key)
-
-    async def do_try(self, rest: list[str]) -> None:
-        """Ask itself as that user, with a key that is typed."""
-        name = one(rest, "a name")
-        if name not in self.switch.running.snmp_users:
-            raise Refused(f"no user is called {name}")
-        key = await self.tty.line(f"key of {name} to try: ", blind=True, at_question=True)
-        right = _digest(name, key) == self.switch.running.snmp_keys.get(name)
-        self.tty.show(f"{name} is answered\n" if right else f"{name} is not answered\n")
-
-    async def do_remove(self, rest: list[str]) -> None:
-        if self.switch.running.snmp_users.pop(one(rest, "a name"), None) is None:
-            raise Refused(f"no user is called {rest[0]}")
+        self.switch.running.people[name] = Person.with_secret(rest[2], await self.choose_secret(name))
 
     async def do_stations(self, rest: list[str]) -> None:
         if rest == ["any"]:
@@ -144,21 +114,6 @@ class Managing(Switching):
         word = one(rest, "a domain")
         self.switch.running.suffix = "" if word == "none" else word
 
-    async def do_source(self, rest: list[str]) -> None:
-        self.switch.running.source = addresses(rest, 4)
-
-    async def do_prefer(self, rest: list[str]) -> None:
-        word = one(rest, "a source")
-        if word != "none" and word not in self.switch.running.source:
-            raise Refused(f"{word} is not a source")
-        self.switch.running.prefer = "" if word == "none" else word
-
-    async def do_poll(self, rest: list[str]) -> None:
-        word = one(rest, "seconds")
-        if word != "usual" and not (word.isdigit() and 16 <= int(word) <= 131072):
-            raise Refused("a poll is 16 to 131072 s, or usual")
-        self.switch.running.poll = 0 if word == "usual" else int(word)
-
     async def do_zone(self, rest: list[str]) -> None:
         zone = one(rest, "a zone")
         try:
@@ -167,8 +122,63 @@ class Managing(Switching):
             raise Refused(f"no zone is called {zone}") from None
         self.switch.running.zone = zone
 
+    async def do_source(self, rest: list[str]) -> None:
+        """source HOST, with any of: first, every N s, key N; or source none."""
+        sources, how = self.switch.running.source, " ".join(rest[1:])
+        if rest == ["none"]:
+            sources.clear()
+            return
+        match = re.fullmatch(r"(first)?( ?every (\d+) s)?( ?key (\d+))?", how) if rest else None
+        if match is None or not 16 <= int(match[3] or 64) <= 131072 or not 1 <= int(match[5] or 1) <= 65535:
+            raise Refused("say source HOST, with first, every 16 to 131072 s and key N behind if wanted")
+        if rest[0] not in sources and len(sources) == 4:
+            raise Refused("it has 4 sources at most")
+        if match[1]:
+            for host, other in sources.items():
+                sources[host] = other.removeprefix("first").strip()
+        sources[str(address_of(rest[0]))] = how
+
+    async def do_summer(self, rest: list[str]) -> None:
+        self.switch.running.summer = either(rest, "on", "off")
+
+    async def do_domain(self, rest: list[str]) -> None:
+        word = one(rest, "a domain")
+        self.switch.running.domain = "" if word == "none" else word
+
+    async def do_address6(self, rest: list[str]) -> None:
+        """address6 fixed X len N, or address6 auto, or address6 off."""
+        running = self.switch.running
+        if rest in (["auto"], ["off"]):
+            running.address6, running.gateway6 = rest[0], ""
+            return
+        try:
+            fixed, address, length, size = rest
+            if (fixed, length) != ("fixed", "len"):
+                raise ValueError
+            running.address6 = f"{IPv6Address(address)} len {int(size)}"
+        except ValueError:
+            raise Refused("say address6 fixed X len N, or address6 auto, or address6 off") from None
+
+    async def do_gateway6(self, rest: list[str]) -> None:
+        word = one(rest, "an address")
+        try:
+            self.switch.running.gateway6 = "" if word == "none" else str(IPv6Address(word))
+        except ValueError:
+            raise Refused(f"{word} is not an IPv6 address") from None
+
     async def do_receiver(self, rest: list[str]) -> None:
-        self.switch.running.receiver = addresses(rest, 4)
+        """receiver HOST, with any of: port N, by TRANSPORT, from SEVERITY; or receiver none."""
+        receivers = self.switch.running.receiver
+        if rest == ["none"]:
+            receivers.clear()
+            return
+        how = " ".join(rest[1:])
+        known = "|".join(SEVERITIES)
+        if not rest or not re.fullmatch(rf"(port \d{{1,5}})?( ?by (udp|tcp|tls))?( ?from ({known}))?", how):
+            raise Refused("say receiver HOST, with port N, by udp, tcp or tls, and from SEVERITY behind if wanted")
+        if rest[0] not in receivers and len(receivers) == 4:
+            raise Refused("it has 4 receivers at most")
+        receivers[str(address_of(rest[0]))] = how
 
     def _severity(self, rest: list[str]) -> str:
         word = one(rest, "a severity")
@@ -176,24 +186,39 @@ class Managing(Switching):
             raise Refused(f"a severity is one of {', '.join(SEVERITIES)}, or all, or none")
         return word
 
-    async def do_severity(self, rest: list[str]) -> None:
-        self.switch.running.severity = self._severity(rest)
-
     async def do_local_log(self, rest: list[str]) -> None:
         if len(rest) != 2 or rest[1] not in ("kept", "lost"):
             raise Refused("say local-log SEVERITY kept, or lost, at a restart")
         self.switch.running.local_log = f"{self._severity(rest[:1])} {rest[1]}"
 
     async def do_idle(self, rest: list[str]) -> None:
-        minutes = one(rest, "minutes")
-        if not minutes.isdigit() or not 1 <= int(minutes) <= 120:
-            raise Refused("idle is 1 to 120 minutes")
-        self.switch.running.idle = int(minutes)
+        self.switch.running.idle = _minutes(rest)
+
+    async def do_idle_of(self, way: str, rest: list[str]) -> None:
+        if rest == ["as", "idle"]:
+            self.switch.running.idle_of.pop(way, None)
+        else:
+            self.switch.running.idle_of[way] = _minutes(rest)
+
+    async def do_server(self, rest: list[str]) -> None:
+        self.switch.running.update_server = _url(rest)
+
+    async def do_proxy(self, rest: list[str]) -> None:
+        self.switch.running.update_proxy = _url(rest)
 
 
-def _digest(name: str, key: str) -> str:
-    """Localised to the user, as such keys are."""
-    return hashlib.sha256(f"{name}:{key}".encode()).hexdigest()
+def _minutes(rest: list[str]) -> int:
+    minutes = one(rest, "minutes")
+    if not minutes.isdigit() or not 1 <= int(minutes) <= 120:
+        raise Refused("idle is 1 to 120 minutes")
+    return int(minutes)
+
+
+def _url(rest: list[str]) -> str:
+    url = one(rest, "a URL")
+    if url != "none" and not re.fullmatch(r"[a-z]+://\S+", url):
+        raise Refused(f"{url} is not a URL")
+    return "" if url == "none" else url
 
 
 def _text(rest: list[str]) -> str:

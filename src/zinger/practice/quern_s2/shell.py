@@ -5,12 +5,14 @@ from __future__ import annotations
 import asyncio
 import shlex
 from collections.abc import Awaitable, Callable
+from functools import partial
 from typing import ClassVar
 
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
 from zinger.practice.quern_s2.hardware import Hardware
 from zinger.practice.quern_s2.managing import Managing
+from zinger.practice.quern_s2.securing import Securing
 from zinger.practice.quern_s2.signin import SignIn
 from zinger.practice.quern_s2.state import tell
 
@@ -23,7 +25,7 @@ class SignedOut(Exception):
     """The session ends."""
 
 
-class Shell(Managing):
+class Shell(Securing, Managing):
     """One session on a terminal line, from sign-in to sign-out."""
 
     CONTEXTS: ClassVar[dict[str, tuple[str, ...]]] = {
@@ -34,6 +36,10 @@ class Shell(Managing):
             "clock",
             "log",
             "snmp",
+            "passwords",
+            "update",
+            "stack",
+            "uplinks",
             "doors",
             "vlans",
             "ports",
@@ -56,6 +62,9 @@ class Shell(Managing):
             pass
         while True:
             self.tty.show("\n")
+            if self.guarded("console") and not await self.asked("console", "password of this console: "):
+                self.tty.show("not known here\n")
+                continue
             self.user = await SignIn(self.switch, self.tty, self.where).ask()
             await self.serve()
 
@@ -64,14 +73,13 @@ class Shell(Managing):
         self.context = "look"
         while True:
             try:
-                line = await asyncio.wait_for(
-                    self.tty.line(self.prompt()), self.switch.clock.real(self.switch.running.idle * 60)
-                )
+                idle = self.switch.running.idle_of.get(self.where, self.switch.running.idle)
+                line = await asyncio.wait_for(self.tty.line(self.prompt()), self.switch.clock.real(idle * 60))
                 if line.strip():
                     self.switch.heard.append(f"[{self.where}] {self.context}: {line.strip()}")
                     await self.carry_out(line)
             except TimeoutError:
-                self.tty.show(f"\nidle for {self.switch.running.idle} min; signed out\n")
+                self.tty.show(f"\nidle for {idle} min; signed out\n")
                 return
             except Refused as refusal:
                 self.tty.show(f"refused: {refusal}\n")
@@ -129,17 +137,35 @@ class Shell(Managing):
                 "address": self.do_address,
                 "gateway": self.do_gateway,
                 "stations": self.do_stations,
+                "address6": self.do_address6,
+                "gateway6": self.do_gateway6,
             },
-            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix},
+            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix, "domain": self.do_domain},
             "base/clock": {
                 "source": self.do_source,
                 "zone": self.do_zone,
-                "prefer": self.do_prefer,
-                "poll": self.do_poll,
+                "summer": self.do_summer,
+                "key": self.do_key,
+                "try-key": self.do_try_key,
             },
-            "base/log": {"receiver": self.do_receiver, "severity": self.do_severity, "local-log": self.do_local_log},
-            "base/snmp": {"user": self.do_user, "try": self.do_try, "remove": self.do_remove},
-            "base/doors": {"idle": self.do_idle},
+            "base/log": {"receiver": self.do_receiver, "local-log": self.do_local_log},
+            "base/snmp": {
+                "user": self.do_user,
+                "try": self.do_try,
+                "remove": self.do_remove,
+                "community": self.do_community,
+                "try-community": self.do_try_community,
+            },
+            "base/passwords": {"choose": self.do_choose, "forget": self.do_forget, "check": self.do_check},
+            "base/update": {"server": self.do_server, "proxy": self.do_proxy},
+            "base/stack": {"member": self.do_member, "unmember": self.do_unmember},
+            "base/uplinks": {"uplink": self.do_uplink, "no-uplink": self.do_no_uplink},
+            "base/doors": {
+                "idle": self.do_idle,
+                "idle-console": partial(self.do_idle_of, "console"),
+                "idle-network": partial(self.do_idle_of, "network"),
+                "idle-web": partial(self.do_idle_of, "web"),
+            },
             "base/vlans": {
                 "make": self.do_make,
                 "unmake": self.do_unmake,
@@ -180,6 +206,10 @@ class Shell(Managing):
             raise Refused("take what?")
         if self.switch.running.people[self.user].level != "keeper":
             raise Refused("a watcher may not take charge")
+        if self.guarded("privileged"):
+            if not await self.asked("privileged", "password to take charge: "):
+                raise Refused("that is not the password")
+            self.tty.show("in charge\n")
         self.context = "base"
 
     async def do_leave(self, rest: list[str]) -> None:

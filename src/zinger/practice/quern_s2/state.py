@@ -14,13 +14,16 @@ FALLBACK = "198.51.100.7/24"
 LABEL_USER, LABEL_SECRET = "installer", "unpack-me"
 NONE = "(none)"
 DEFAULT = 1
+PASSWORDS = ("console", "network", "privileged")
+WAYS = ("console", "network", "web")
 
 
 def _factory_people() -> dict[str, Person]:
     return {LABEL_USER: Person.with_secret("keeper", LABEL_SECRET, must_renew=True)}
 
 
-def _factory_doors() -> dict[str, bool]:
+def factory_doors() -> dict[str, bool]:
+    """Which services are open out of the box."""
     return {
         "ssh": False,
         "telnet": True,
@@ -57,17 +60,32 @@ class State:
     address: str = "lease"
     gateway: str = ""
     stations: list[str] = field(default_factory=list)
+    address6: str = "off"
+    gateway6: str = ""
     resolver: list[str] = field(default_factory=list)
     suffix: str = ""
-    source: list[str] = field(default_factory=list)
-    prefer: str = ""
-    poll: int = 0
+    domain: str = ""
+    source: dict[str, str] = field(default_factory=dict)
+    """How each time source is asked: first, every N s, key N."""
+    time_key: str = ""
+    """A digest of it."""
     zone: str = "UTC"
+    summer: bool = False
     idle: int = 15
-    doors: dict[str, bool] = field(default_factory=_factory_doors)
-    receiver: list[str] = field(default_factory=list)
-    severity: str = "all"
+    idle_of: dict[str, int] = field(default_factory=dict)
+    """Minutes, where a way in has its own."""
+    passwords: dict[str, str] = field(default_factory=dict)
+    """Digests of the passwords of the console, of network sessions and of privileged work."""
+    doors: dict[str, bool] = field(default_factory=factory_doors)
+    receiver: dict[str, str] = field(default_factory=dict)
+    """How each log receiver is sent to: port N, by TRANSPORT, from SEVERITY."""
     local_log: str = "all lost"
+    communities: list[list[str]] = field(default_factory=list)
+    """Of each its digest, access, and from where it is answered."""
+    update_server: str = ""
+    update_proxy: str = ""
+    members: dict[str, str] = field(default_factory=dict)
+    uplinks: dict[str, str] = field(default_factory=dict)
     snmp_users: dict[str, str] = field(default_factory=dict)
     snmp_keys: dict[str, str] = field(default_factory=dict)
     """Of each user a digest of the key."""
@@ -113,14 +131,35 @@ class State:
                 ("vlan", str(self.vlan)),
                 ("address", address),
                 ("gateway", self.gateway or NONE),
+                ("address6", self.address6),
+                ("gateway6", self.gateway6 or NONE),
                 *_many("station", self.stations),
             ],
-            "names": [*_many("resolver", self.resolver), ("suffix", self.suffix or NONE)],
-            "clock": [*_many("source", [self._source(host) for host in self.source]), ("zone", self.zone)],
-            "log": [*_many("receiver", self.receiver), ("severity", self.severity), ("local-log", self.local_log)],
-            "snmp": _many("user", [f"{name} {how}" for name, how in self.snmp_users.items()]),
+            "names": [
+                *_many("resolver", self.resolver),
+                ("suffix", self.suffix or NONE),
+                ("domain", self.domain or NONE),
+            ],
+            "clock": [
+                *_many("source", _pairs(self.source)),
+                ("zone", self.zone),
+                ("summer", _on(self.summer)),
+                ("key", _set(self.time_key)),
+            ],
+            "log": [*_many("receiver", _pairs(self.receiver)), ("local-log", self.local_log)],
+            "snmp": [
+                *_many("user", _pairs(self.snmp_users)),
+                *_many(
+                    "community", [f"{n} {what} from {nets}" for n, (_, what, nets) in enumerate(self.communities, 1)]
+                ),
+            ],
+            "passwords": [(which, _set(self.passwords.get(which))) for which in PASSWORDS],
+            "update": [("server", self.update_server or NONE), ("proxy", self.update_proxy or NONE)],
+            "stack": _many("member", _pairs(self.members)),
+            "uplinks": _many("uplink", _pairs(self.uplinks)),
             "doors": [
                 ("idle", f"{self.idle} min"),
+                *((f"idle-{way}", f"{self.idle_of[way]} min" if way in self.idle_of else "as idle") for way in WAYS),
                 *((door, "open" if is_open else "shut") for door, is_open in self.doors.items()),
             ],
             "vlans": [
@@ -128,14 +167,11 @@ class State:
                 ("default-vlan", "closed" if self.default_closed else "open"),
                 ("igmp-snooping", _on(self.igmp_snooping)),
             ],
-            "bundles": _many("bundle", [f"{name} {what}" for name, what in self.bundles.items()]),
+            "bundles": _many("bundle", _pairs(self.bundles)),
             "voice": [("carry", self.voice or NONE)],
             "spanning-tree": [("run", _on(self.spanning_tree)), ("bridge-priority", str(self.bridge_priority))],
-            "bindings": _many("allow", [f"{port} {what}" for port, what in self.allowed.items()]),
+            "bindings": _many("allow", _pairs(self.allowed)),
         }
-
-    def _source(self, host: str) -> str:
-        return host + (" first" if host == self.prefer else "") + (f" every {self.poll} s" if self.poll else "")
 
 
 def tell(
@@ -176,6 +212,14 @@ def _port_table(state: State, ports: Iterable[str]) -> list[str]:
 
 def _on(flag: bool) -> str:
     return "on" if flag else "off"
+
+
+def _set(digest: str | None) -> str:
+    return "set" if digest else NONE
+
+
+def _pairs(values: dict[str, str]) -> list[str]:
+    return [f"{name} {what}".rstrip() for name, what in values.items()]
 
 
 def _many(word: str, values: list[str]) -> list[tuple[str, str]]:

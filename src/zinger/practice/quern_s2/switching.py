@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from zinger.practice.core.words import Refused, address_of, one
+from zinger.practice.core.words import Refused, address_of, either, one
 from zinger.practice.quern_s2.hardware import Hardware
 from zinger.practice.quern_s2.state import DEFAULT, Port, State
 
@@ -57,10 +57,10 @@ class Switching:
         del self.running.vlans[number]
 
     async def do_default_vlan(self, rest: list[str]) -> None:
-        self.running.default_closed = _either(rest, "closed", "open")
+        self.running.default_closed = either(rest, "closed", "open")
 
     async def do_igmp_snooping(self, rest: list[str]) -> None:
-        self.running.igmp_snooping = _either(rest, "on", "off")
+        self.running.igmp_snooping = either(rest, "on", "off")
 
     # -- ports -------------------------------------------------------------------------------------
     def _change(self, **changes: object) -> None:
@@ -138,7 +138,7 @@ class Switching:
         self.running.voice = f"{self._vlan(rest[0])} {' '.join(rest[1:])}"
 
     async def do_run(self, rest: list[str]) -> None:
-        self.running.spanning_tree = _either(rest, "on", "off")
+        self.running.spanning_tree = either(rest, "on", "off")
 
     async def do_bridge_priority(self, rest: list[str]) -> None:
         word = one(rest, "a number")
@@ -161,8 +161,25 @@ class Switching:
         if self.running.allowed.pop(one(rest, "a port"), None) is None:
             raise Refused(f"nothing is bound to {rest[0]}")
 
+    # -- stack, uplinks --------------------------------------------------------------------------------
+    async def do_member(self, rest: list[str]) -> None:
+        """member N, with any of: serial X, leads, takes-over."""
+        match = re.fullmatch(r"(\d{1,2})((?: serial \S+)?(?: leads| takes-over)?)", " ".join(rest))
+        if match is None or not 1 <= int(match[1]) <= 8:
+            raise Refused("say member 1 to 8, with serial X and leads or takes-over behind if wanted")
+        self.running.members[match[1]] = match[2].strip()
 
-def _either(rest: list[str], yes: str, no: str) -> bool:
-    if rest not in ([yes], [no]):
-        raise Refused(f"it wants {yes} or {no}")
-    return rest == [yes]
+    async def do_unmember(self, rest: list[str]) -> None:
+        if self.running.members.pop(one(rest, "a number"), None) is None:
+            raise Refused(f"there is no member {rest[0]}")
+
+    async def do_uplink(self, rest: list[str]) -> None:
+        match = re.fullmatch(r"(\S+) (to \S+(?: at \S+)?)", " ".join(rest))
+        if match is None:
+            raise Refused("say uplink PORTS to NAME, with at PORTS behind if wanted")
+        self.choose(match[1])
+        self.running.uplinks[match[1]] = match[2]
+
+    async def do_no_uplink(self, rest: list[str]) -> None:
+        if self.running.uplinks.pop(one(rest, "ports"), None) is None:
+            raise Refused(f"{rest[0]} leads nowhere")

@@ -10,7 +10,7 @@ from typing import Any
 from zinger.practice.core.words import Refused, address_of, addresses, host_in_net
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s2.shell import Action, Shell
-from zinger.practice.quern_s2.state import State
+from zinger.practice.quern_s2.state import State, factory_doors
 
 
 @dataclass
@@ -18,6 +18,7 @@ class ChassisState(State):
     """What the S9 holds besides."""
 
     name: str = "quern-s9"
+    doors: dict[str, bool] = field(default_factory=lambda: {**factory_doors(), "netconf": False})
     reached: str = "vlan"
     routes: dict[str, str] = field(default_factory=dict)
     gateways: dict[str, str] = field(default_factory=dict)
@@ -37,7 +38,11 @@ class ChassisState(State):
 class ChassisShell(Shell):
     """The S2's dialogue with two contexts more."""
 
-    CONTEXTS = {**Shell.CONTEXTS, "base": (*Shell.CONTEXTS["base"], "routes")}
+    CONTEXTS = {
+        **Shell.CONTEXTS,
+        "base": (*Shell.CONTEXTS["base"], "routes"),
+        "base/doors": (*Shell.CONTEXTS["base/doors"], "netconf"),
+    }
 
     def own_words(self) -> dict[str, dict[str, Action]]:
         words = super().own_words()

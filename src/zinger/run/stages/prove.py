@@ -79,7 +79,8 @@ class OnConsole:
         goal = wire.book.home if account.administers else wire.book.view or wire.book.home
         planned, holds = f"{account.name} signs in on the console, to {goal}", True
         try:
-            keys = Keyring([(account.name, account.secret)], device=wire.name, tries_each=1)
+            mine = [(account.name, account.secret)]
+            keys = Keyring(mine, device=wire.name, tries_each=1, passwords=wire.keys.passwords)
             at = await wire.do(arrive(wire.book.map, goal, keys))
             read, evidence = f"at {at.name}", wire.pump.conversation.tail.strip()
         except Stuck as error:

@@ -27,10 +27,13 @@ class Send:
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
-        todo = to_send(wire.script, on.facts)
+        differ = to_send(wire.script, on.facts)
+        todo = [step for step in differ if not step.only_looked_at]
         for step in wire.script.steps:
-            if step not in todo:
+            if step not in differ:
                 wire.line.step(step.setting, Mark.SENT, "already set")
+            elif step.only_looked_at:
+                wire.line.step(step.setting, Mark.DIFFERS, "it is only looked at")
         async with wire.stage("send", None, "sending the settings"):
             for step in todo:
                 if not step.interview:

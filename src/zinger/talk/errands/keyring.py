@@ -21,8 +21,8 @@ class Keyring:
     device: str = ""
     """The device's name, for menus in which it must be chosen."""
     tries_each: int = TRIES_EACH
-    elevation: SecretRef | None = None
-    """The password for privileged work, where one is planned."""
+    passwords: Mapping[AsksFor, SecretRef] = field(default_factory=dict)
+    """Passwords that are no account's: of the console, of network sessions, for privileged work; those planned."""
     renewal_refusals: int = 0
     """Refusals of a new password so far: one is forgiven, since a question may stand half answered."""
     _at: int = 0
@@ -35,8 +35,7 @@ class Keyring:
             names[AsksFor.USER.word], names[AsksFor.PASSWORD.word] = self.credentials[self._at]
         if place_user in self.renewals:
             names[AsksFor.NEW_PASSWORD.word] = self.renewals[place_user or ""]
-        if self.elevation is not None:
-            names[AsksFor.ELEVATION.word] = self.elevation
+        names.update((credential.word, secret) for credential, secret in self.passwords.items())
         return names
 
     @property

@@ -35,5 +35,7 @@ def draw_from(credential: AsksFor | None, answer: Answer, keys: Keyring, user: s
                 raise Stuck(f"the new password for {user} was not taken: {answer.refusal}")
         elif asks is not AsksFor.NEW_PASSWORD:
             yield from tell(Renewed(user or "", keys.renewed(user or "").name))
+    elif credential is not None and credential is not AsksFor.USER and asks is credential:
+        raise Stuck(f"the {credential.value} was not taken: {answer.refusal or 'it is asked for again'}")
     elif answer.refusal:
         raise Stuck(f"on the way the device said: {answer.refusal}")

@@ -1,0 +1,148 @@
+"""What a Hollin G4 keeps in its draft: its keys, how each is written, and the bases to begin from."""
+
+from __future__ import annotations
+
+import re
+from ipaddress import IPv6Interface
+
+from zinger.practice.core.sheet import Check, among, hosts, interface, name, number, words
+from zinger.practice.core.words import Refused, address_of, host_in_net
+
+_DOOR = among("open", "shut")
+_IDLE = number(1, 240)
+
+
+def _outside(text: str) -> str:
+    match = re.fullmatch(r"fixed (\S+) via (\S+)(?: on [1-8])?", text)
+    if match:
+        mine = host_in_net(match[1])
+        if address_of(match[2]) not in mine.network:
+            raise Refused(f"{match[2]} is not beside {mine}")
+    elif not re.fullmatch(r"(by lease|dialled by \S+)( on [1-8])?", text):
+        raise Refused("upstream is fixed A/N via A, or by lease, or dialled by NAME, with on N behind if wanted")
+    return text
+
+
+def _pool(text: str) -> str:
+    match = re.fullmatch(r"(\S+) to (\S+) for (\d+) min", text)
+    if not match or address_of(match[1]) > address_of(match[2]):
+        raise Refused("a pool is A to A for N min")
+    return text
+
+
+def _rule(text: str) -> str:
+    if not re.fullmatch(r"(allow|deny) from \S+ to \S+ for \S+", text):
+        raise Refused("a rule is allow, or deny, from X to X for X")
+    return text
+
+
+def _forward(text: str) -> str:
+    match = re.fullmatch(r"(\S+) (\d+) (tcp|udp)", text)
+    if not match:
+        raise Refused("a forward goes to A PORT tcp, or udp")
+    address_of(match[1])
+    return text
+
+
+def _matching(pattern: str, says: str) -> Check:
+    """A text that is written so; `says` is what the refusal tells."""
+
+    def check(text: str) -> str:
+        if not re.fullmatch(pattern, text):
+            raise Refused(says)
+        return text
+
+    return check
+
+
+def _address6(text: str) -> str:
+    if text not in ("auto", "off"):
+        try:
+            IPv6Interface(text)
+        except ValueError:
+            raise Refused(f"{text} is not an IPv6 address with its length, nor auto, nor off") from None
+    return text
+
+
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+KEYS: dict[str, Check] = {
+    "name": name(31),
+    "place": words(60),
+    "contact": words(60),
+    "greeting": words(200),
+    "address": interface,
+    "gateway": lambda text: str(address_of(text)),
+    "resolvers": hosts(3),
+    "suffix": words(60),
+    "domain": words(60),
+    "address6": _address6,
+    "gateway6": words(40),
+    "zone": words(40),
+    "summer": among("on", "off"),
+    "local-log": _matching(rf"({'|'.join(SEVERITIES)}) (kept|lost)", "a local log is SEVERITY kept, or lost"),
+    "idle": _IDLE,
+    "idle-console": _IDLE,
+    "idle-network": _IDLE,
+    "idle-web": _IDLE,
+    "usb-start": among("on", "off"),
+    "lease-offers": among("taken", "ignored"),
+    "lldp": among("on", "off"),
+    "updates": words(120),
+    "proxy": words(120),
+    "ssh": _DOOR,
+    "https": _DOOR,
+    "http": _DOOR,
+    "telnet": _DOOR,
+    "forwarding": among("route", "bridge"),
+    "upstream": _outside,
+    "local": interface,
+    "guest": interface,
+    "pool": _pool,
+    "stations": words(120),
+    "reset-at-device": among("allowed", "forbidden"),
+}
+NAMED: dict[str, Check] = {
+    "rule": _rule,
+    "forward": _forward,
+    "reserved": words(60),
+    "time": _matching(
+        r"asked( first)?( every \d+ s)?( by key \d+)?", "a time server is asked, first, every N s, by key N"
+    ),
+    "log": _matching(
+        rf"by (udp|tcp|tls)( to \d+)?( from ({'|'.join(SEVERITIES)}))?",
+        "logs go by udp, tcp or tls to PORT from SEVERITY",
+    ),
+    "share": _matching(r"(high|normal|low) for \S+( up to \d+ kbit/s)?", "a share is high, normal or low for WHAT"),
+    "hours": _matching(r"\S+ \d\d:\d\d to \d\d:\d\d", "hours are DAYS HH:MM to HH:MM"),
+    "filter": _matching(r"(allow|deny)( in \S+)?", "a filter is allow, or deny, in HOURS"),
+    "services-of": _matching(
+        r"none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*", "services are a list, or none"
+    ),
+}
+"""Keys of which there are many, each with a name of its own."""
+SECRET = {
+    "time-key": _matching("chosen", "a time key is chosen"),
+    "community": _matching(r"(read|write) from \S+", "a community is read, or write, from any, or from A/N"),
+    "snmp-user": _matching(r"\S+ (none|des|aes)", "an SNMP user is HASH CIPHER"),
+    "dial-password": _matching("chosen", "a dial password is chosen"),
+}
+"""Keys that come with a password, which is asked for; those in the middle have a name of their own."""
+BASES = {
+    "plain": {
+        "name": "hollin-g4",
+        "usb-start": "on",
+        "lease-offers": "taken",
+        "lldp": "on",
+        "forwarding": "route",
+        "ssh": "shut",
+        "https": "open",
+        "http": "open",
+        "telnet": "open",
+        "address": "by lease",
+        "zone": "UTC",
+        "idle": "30",
+        "reset-at-device": "allowed",
+        'rule "everything out"': "allow from local to any for any",
+    },
+    "bare": {"name": "hollin-g4", "forwarding": "route", "https": "open"},
+}
