@@ -56,7 +56,7 @@ def other(**more: str) -> Row:
 CASES: list[tuple[str, list[Row], str]] = [
     ("gateway-outside", [sw(gateway="10.44.61.1")], "10.44.61.1 is not in 10.44.8.0/24"),
     ("not-for-this-kind", [sw(family="Hollin M1")], "Hollin M1 does not have management VLAN"),
-    ("owed-not-sent", [sw(family="Hollin M1", **{"system location": "hall"})], "system location: it will be owed"),
+    ("owed-not-sent", [sw(family="Linux box", syslog="10.44.8.24")], "syslog receivers: it will be owed"),
     ("gateway-is-device", [sw(gateway="10.44.8.11")], "is the device itself"),
     ("gateway-not-a-host", [sw(gateway="10.44.8.255")], "network or broadcast"),
     ("gateway6-outside", [sw(ipv6="2001:db8:1::5/64", **{"ipv6 gateway": "2001:db8:2::1"})], "2001:db8:2::1 is not in"),

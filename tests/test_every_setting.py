@@ -75,6 +75,24 @@ S9 = """\
       dhcp_relay: [10.44.8.25]
       routes: [0.0.0.0/0 10.44.8.1, 10.44.64.0/20 10.44.20.254]
 """
+WIRELESS = """\
+    wireless:
+      country: AT
+      radios: [2.4 channel 6 width 40 MHz power 14 dBm, 5 channel 44 width 80 MHz power 17 dBm]
+      ssids: ['"staff net" 802.1x vlan 20 band 5', 'guests psk secret wifi-guests vlan 30 guest']
+      radius: [10.44.8.26 port 1645 secret radius-kvr]
+      guest_sign_in: 198.51.100.77
+      join_address: 10.44.40.2/24
+      mesh: off
+"""
+VOICE = """\
+    voice:
+      legs: [local 10.44.8.11/24 interface 1, upstream 192.0.2.60/29 interface 2]
+      peers: [exchange local 10.44.8.30 transport tcp port 5062 backup 10.44.8.31 keepalive 20 s]
+      sessions: 12
+      media: first 40000 last 40399
+      rewrites: [0043 becomes +43 side upstream]
+"""
 EDGE = """\
     edge:
       forwarding: bridge
@@ -237,7 +255,157 @@ WHOLE = [
             },
         },
     ),
+    Whole(
+        "hollin-m1",
+        "    {}\n",
+        {
+            "people": {"keeper": "keeper", "kettle-admin": "keeper", "signal-view": "looker"},
+            "values": {
+                "name": "kvr-wj-x1",
+                "address": "10.44.8.11/24",
+                "gateway": "10.44.8.1",
+                "resolvers": "10.44.8.20 10.44.8.21",
+                "suffix": "stations.example",
+                "times": "10.44.8.22 10.44.8.23",
+                "zone": "Europe/Vienna",
+                "idle": "10",
+                "logs": "10.44.8.24 10.44.8.25",
+                "greeting": "Kettlestone Valley Railway. Staff only.",
+                "ssh": "y",
+                "https": "y",
+                "http": "n",
+                "telnet": "n",
+                "asking 10.44.8.22": "first every 256 s key 3",
+                "asking 10.44.8.23": "every 64 s",
+                "time-key": "y",
+                "summer": "y",
+                "place": "equipment room",
+                "contact": "signals desk",
+                "domain": "kettlestone.example",
+                "address6": "2001:db8:44::11/64",
+                "gateway6": "2001:db8:44::1",
+                "managed-from": "10.44.8.0/24 10.44.16.0/24",
+                "idle-console": "5",
+                "idle-network": "7",
+                "idle-web": "9",
+                "local-log": "notice kept",
+                "updates": "https://updates.kettlestone.example/",
+                "proxy": "http://10.44.8.27:3128/",
+                "snmp": "kvr-read sha-256 aes",
+                "logging 10.44.8.24": "port 6514 by tls from notice",
+                "logging 10.44.8.25": "by tcp",
+            },
+        },
+    ),
+    Whole(
+        "sallow-w5",
+        WIRELESS,
+        {
+            "people": {"kettle-admin": "master", "signal-view": "looker"},
+            "values": {
+                "country": "AT",
+                "radio-2.4": "channel 6 width 40 power 14",
+                "radio-5": "channel 44 width 80 power 17",
+                "mesh": "no",
+                "guests": "198.51.100.77",
+                "times": "10.44.8.22 10.44.8.23",
+                "zone": "Europe/Vienna",
+                "https": "yes",
+                "ssh": "yes",
+                "telnet": "no",
+                "http": "no",
+                "logs": "10.44.8.24 10.44.8.25",
+                "resolvers": "10.44.8.20 10.44.8.21",
+                "suffix": "stations.example",
+                "name": "kvr-wj-x1",
+                "vlan": "44",
+                "address": "10.44.8.11/24 via 10.44.8.1",
+                "service": "yes",
+                "idle": "10",
+                "greeting": "Kettlestone Valley Railway. Staff only.",
+                "place": "equipment room",
+                "contact": "signals desk",
+                "ask 10.44.8.22": "first every 256 s key 3",
+                "ask 10.44.8.23": "every 64 s",
+                "time-key": "yes",
+                "summer": "yes",
+                "domain-name": "kettlestone.example",
+                "address6": "2001:db8:44::11/64",
+                "gateway6": "2001:db8:44::1",
+                "managers": "10.44.8.0/24 10.44.16.0/24",
+                "idle-console": "5",
+                "idle-network": "7",
+                "idle-web": "9",
+                "lldp": "no",
+                "local-log": "notice kept",
+                "updates": "https://updates.kettlestone.example/",
+                "proxy": "http://10.44.8.27:3128/",
+                "join-at": "10.44.40.2/24",
+                "community-read": "from 10.44.8.0/24",
+                "community-write": "from any",
+                "snmp kvr-read": "sha-256 aes",
+                "radius 10.44.8.26": "port 1645",
+                "log-to 10.44.8.24": "by tls port 6514 from notice",
+                "log-to 10.44.8.25": "by tcp",
+            },
+        },
+    ),
+    Whole(
+        "marrable-v6",
+        VOICE,
+        {
+            "people": {"operator": "master", "kettle-admin": "master", "signal-view": "looker"},
+            "values": {
+                "name": "kvr-wj-x1",
+                "place": "equipment room",
+                "contact": "signals desk",
+                "address": "10.44.8.11",
+                "mask": "255.255.255.0",
+                "gateway": "10.44.8.1",
+                "resolvers": "10.44.8.20 10.44.8.21",
+                "suffix": "stations.example",
+                "times": "10.44.8.22 10.44.8.23",
+                "zone": "Europe/Vienna",
+                "ssh": "open",
+                "https": "open",
+                "http": "shut",
+                "telnet": "shut",
+                "idle": "10",
+                "logs": "10.44.8.24 10.44.8.25",
+                "greeting": "Kettlestone Valley Railway. Staff only.",
+                "domain": "kettlestone.example",
+                "address6": "2001:db8:44::11/64",
+                "gateway6": "2001:db8:44::1",
+                "summer": "on",
+                "managers": "10.44.8.0/24 10.44.16.0/24",
+                "idle-con": "5",
+                "idle-net": "7",
+                "idle-web": "9",
+                "local-log": "notice kept",
+                "updates": "https://updates.kettlestone.example/",
+                "proxy": "http://10.44.8.27:3128/",
+            },
+        },
+        (  # what comes with its file
+            *("ntp.secret", "snmp.communities", "snmp.users"),
+            *("voice.legs", "voice.peers", "voice.sessions", "voice.media", "voice.rewrites"),
+            *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
+        ),
+    ),
 ]
+
+
+def unlike(held: dict[str, Any], wanted: dict[str, Any]) -> dict[str, tuple[Any, Any]]:
+    """What is held otherwise, or not wanted at all; on the top, only what is wanted is looked at."""
+    found: dict[str, tuple[Any, Any]] = {}
+    for key, value in wanted.items():
+        mine = held.get(key)
+        if isinstance(value, dict) and isinstance(mine, dict):
+            keys = {**mine, **value}
+            found |= {f"{key}.{k}": (mine.get(k), value.get(k)) for k in keys if mine.get(k) != value.get(k)}
+        elif mine != value:
+            found[key] = (mine, value)
+    return found
 
 
 @pytest.mark.parametrize("whole", WHOLE, ids=[whole.family for whole in WHOLE])
@@ -253,12 +421,18 @@ async def test_a_plan_with_every_setting_is_proved_and_the_device_agrees(
     line, book = opened.board.lines["kvr-wj-x1"], opened.books[whole.family]
     came = run.carriers["kvr-wj-x1"].owed.outcome()
     assert came.differing == (), (line.sentence, [(f.setting, f.planned, f.read) for f in came.differing])
-    assert tuple(debt.setting for debt in came.owed) == whole.owed, [str(debt) for debt in came.owed]
+    assert {debt.setting for debt in came.owed} == set(whole.owed), [str(debt) for debt in came.owed]
     yard, _ = await find_or_start(folder, plan.devices, None)
     state = await yard.ask("state", device="kvr-wj-x1")
     yard.close()
     running = state["running"]
-    assert {key: running[key] for key in whole.holds} == whole.holds and state["saved"]
+    if "networks" in running.get("values", {}):  # their keys stand among them
+        rows = [row.split("|") for row in running["values"].pop("networks").split("\n")]
+        assert [(*row[:4], row[5]) for row in rows] == [
+            ("staff net", "802.1x", "20", "staff", "5"),
+            ("guests", "key", "30", "guests", "all"),
+        ]
+    assert unlike(running, whole.holds) == {} and state["saved"]
     planned = {step.setting for step in line.script.steps} | {left.setting for left in line.script.not_sent}
     missing = {n for n in SETTINGS if book.rules.has(SECTION_OF[n]) and n not in book.rules.lacks} - planned
     assert not missing, f"the plan leaves out what this kind has: {missing}"

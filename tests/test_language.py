@@ -427,7 +427,7 @@ def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() 
     books = shipped_families()
     s2, s9 = books["quern-s2"], books["quern-s9"]
     assert set(s2.places) < set(s9.places) and "switch.routes" in s9.steps and "switch.routes" not in s2.steps
-    assert len(s9.map.moves) == len(s2.map.moves) + 2 and "port" in s9.readings["everything"].take
+    assert len(s9.map.moves) == len(s2.map.moves) + 4 and "port" in s9.readings["everything"].take
     moves = "moves:\n  - {from: base, send: x, to: nowhere}\n"
     child = f"family: own\nlike: quern-s2\ntitle: Own\nplaces: {{bindings: }}\n{moves}"
     with pytest.raises(PhrasebookError) as caught:

@@ -40,11 +40,13 @@ mode: live
 baseline:
   accounts:
     administrator: {name: kettle-admin, secret: each device}
+    operator: {name: shift-lead, secret: each device}
     viewer: {name: signal-view, secret: each device}
   dns: {servers: [10.44.8.20, 10.44.8.21], search: kettlestone.example}
-  ntp: {servers: [10.44.8.22 preferred, 10.44.8.23]}
+  domain: stations.example
+  ntp: {servers: [10.44.8.22 preferred poll 256 s, 10.44.8.23]}
   clock: {zone: Europe/Vienna}
-  idle: {timeout: 10 min}
+  idle: {timeout: 10 min, console: 5 min, network: 7 min}
   banner: Kettlestone Valley Railway. Staff only.
   services: {ssh: on}
 sites:
@@ -205,7 +207,11 @@ def as_planned(box: Box) -> None:
         "search",
         "kettlestone.example",
     ]
-    assert "10.44.8.22" in box.inside("chronyc", "-n", "-c", "sources")
+    assert "10.44.8.22,0,8," in box.inside("chronyc", "-n", "-c", "sources"), "asked every 2^8 s"
+    assert box.inside("hostname", "-f").strip() == "kvr-wj-rt9.stations.example"
+    assert "staff" in box.inside("id", "-nG", "shift-lead").split()
+    for line, seconds in (("console", 300), ("network", 420)):
+        assert f"TMOUT={seconds}" in (box.folder / "etc" / "profile.d" / f"zinger_{line}.sh").read_text()
 
 
 def test_over_ssh_the_link_moves_and_is_found_again(box: Box) -> None:
@@ -226,6 +232,10 @@ def test_over_ssh_the_link_moves_and_is_found_again(box: Box) -> None:
     proved = json.loads(box.zinger("prove", str(box.job), "--json", "--no-power-cut").stdout)
     assert proved["proved"] == 1
     as_planned(box)
+    # what is only looked at: nothing is sent for it, and it is as planned or it differs
+    (box.job / "job.yaml").write_text(JOB.replace("{ssh: on}", "{ssh: on, telnet: off, http: on}"))
+    looked = box.zinger("prove", str(box.job), "--no-power-cut")
+    assert looked.returncode == 1 and "differs    HTTP (running): planned on, read off" in looked.stdout, looked.stdout
     journal = Journal(box.job / "journal.db")
     said = [e.data["setting"] for e in journal.entries("kvr-wj-rt9") if e.kind == "sent"]
     journal.close()

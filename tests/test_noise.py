@@ -84,9 +84,9 @@ def right(state: Any) -> bool:
         and running["gateway"] == "10.44.8.1"
         and running["resolver"] == ["10.44.8.20", "10.44.8.21"]
         and running["people"] == {"installer": "keeper", "kettle-admin": "keeper", "signal-view": "watcher"}
-        and running["source"] == ["10.44.8.22", "10.44.8.23"]
+        and list(running["source"]) == ["10.44.8.22", "10.44.8.23"]
         and running["zone"] == "Europe/Vienna"
-        and running["receiver"] == ["10.44.8.24"]
+        and list(running["receiver"]) == ["10.44.8.24"]
         and running["doors"]["ssh"]
         and not running["doors"]["telnet"]
     )

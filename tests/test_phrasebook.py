@@ -8,12 +8,13 @@ import pytest
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.load import load_phrasebook
+from zinger.phrasebook.map import AsksFor
 from zinger.phrasebook.source import PhrasebookError
 from zinger.phrasebook.words import WordsError, masked, render
 from zinger.plan.values.secrets import SecretRef
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
-KNOWN = frozenset({"user", "password", "new_password"})
+KNOWN = frozenset(credential.word for credential in AsksFor)
 
 
 def test_every_phrase_and_reading_can_be_reached_from_every_prompt(quern: Phrasebook) -> None:
@@ -31,8 +32,15 @@ def test_a_whole_prompt_wins_over_a_half_typed_one(quern: Phrasebook) -> None:
     assert quern.terminal.recognise("mesh backhaul radio? ") is None
 
 
+LOOK = SOURCE[: SOURCE.index("  look: ")].count("\n") + 1
+"""The line at which the place `look` is."""
 FAULTS = [
-    ("(?P<hostname>\\S+) in look", "(?P<hostname>\\S+ in look", "quern-s2.yaml:64 (places.look.prompt)", "is broken"),
+    (
+        "(?P<hostname>\\S+) in look",
+        "(?P<hostname>\\S+ in look",
+        f"quern-s2.yaml:{LOOK} (places.look.prompt)",
+        "is broken",
+    ),
     ("to: mgmt}", "to: mgnt}", "moves", "did you mean mgmt?"),
     ("  management.vlan:", "  management.vlna:", "settings.management.vlna", "did you mean management.vlan?"),
     ("read: gateway}", "read: gatway}", "settings.management.gateway.read", "did you mean gateway?"),

@@ -125,7 +125,11 @@ async def test_dropped_characters_and_bursts_never_execute_a_damaged_line(practi
     await practice.yard.ask("fault", device=practice.device, kind="drop", amount=211)
     run, job = await carried(practice.folder)
     assert run.proved() == [practice.device]
-    said = {p.shown for p in job.scripts[practice.device].steps} | {"keep", "tell all", "tell all startup"}
+    said = {line for p in job.scripts[practice.device].steps for line in p.every_line} | {
+        "keep",
+        "tell all",
+        "tell all startup",
+    }
     moves = {m.act.shown for m in job.books["quern-s2"].map.moves}
     await run.stop()
     for line in await practice.heard():

@@ -189,7 +189,7 @@ async def test_the_controller_shows_a_summary_and_a_no_begins_again(bench: Bench
     )
     await bench.until("lines below ..")
     bench.tty.feed(b" ")
-    assert "staff                     open    0     staff" in await bench.until("wc1 listens: ")
+    assert "staff                     open    0     all   staff" in await bench.until("wc1 listens: ")
 
 
 async def _question(bench: Bench) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from zinger.phrasebook.book import Interview, Phrasebook
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.patterns import runs_away, sample
-from zinger.phrasebook.steps import Effect
+from zinger.phrasebook.steps import Effect, StepTemplate
 from zinger.phrasebook.terminal import HALF_TYPED, Sign
 from zinger.plan.problems import Problem, Spot, error_at, warning_at
 from zinger.plan.settings import SECTIONS, SETTINGS
@@ -110,15 +110,19 @@ def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
             )
 
 
+def _all_steps(book: Phrasebook) -> list[StepTemplate]:
+    """Every step, and those that make the device use a password."""
+    steps = [step for _, step in book.every_step()]
+    return steps + [step.tries for step in steps if step.tries is not None]
+
+
 def _answered(book: Phrasebook) -> set[str]:
     """Places that only ever stand while a step is being sent or a question script is held, and are answered by it."""
-    steps = [step for _, step in book.every_step()]
-    steps += [step.tries for step in steps if step.tries is not None]
-    return {place for step in steps for place in step.what.replies} | set(book.interview_of)
+    return {place for step in _all_steps(book) for place in step.what.replies} | set(book.interview_of)
 
 
 def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
-    steps = [step for _, step in book.every_step()]
+    steps = _all_steps(book)
     reached = {outcome for move in book.map.moves for outcome in move.outcomes} | _answered(book)
     reached |= {name for name, place in book.places.items() if place.passes}
     reached |= {place for step in steps for place in step.how.through}

@@ -91,6 +91,11 @@ class ConfirmShape(Shape):
     origin: str = Field(default="here", alias="from")
 
 
+class ShownShape(Shape):
+    shows: str
+    holds: str = "exactly"
+
+
 class StepShape(Shape):
     title: str = ""
     at: str | None = None
@@ -106,7 +111,7 @@ class StepShape(Shape):
     confirm: ConfirmShape | None = None
     read: str | None = None
     shows: str = "{{ value }}"
-    shows_too: dict[str, str] = {}
+    shows_too: dict[str, str | ShownShape] = {}
     holds: str = "exactly"
     after: list[str] = []
     also: StepShape | None = None

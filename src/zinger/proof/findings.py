@@ -89,6 +89,12 @@ def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | 
     ]
 
 
+def unsaved_by(script: Script, facts: Facts) -> list[Finding]:
+    """What shows that the running state is not saved, where the family says which fact tells; else nothing."""
+    found = [_finding(script.device, step, step.shows, facts, Source.RUNNING) for step in script.saves if step.shows]
+    return [finding for finding in found if not finding.holds]
+
+
 def _finding(
     device: str, step: Step, shows: Shows, facts: Facts, source: Source, among: frozenset[str] | None = None
 ) -> Finding:

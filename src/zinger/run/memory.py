@@ -13,7 +13,7 @@ from enum import StrEnum
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.model import Device
-from zinger.plan.subjects.accounts.credentials import accounts_of, factory_renewal
+from zinger.plan.subjects.accounts.credentials import PlannedAccount, accounts_of, factory_renewal
 from zinger.plan.subjects.accounts.settings import CONSOLE_PASSWORD, PRIVILEGED_PASSWORD, SIGN_IN_PASSWORD
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
@@ -34,6 +34,7 @@ from zinger.store.entries import (
     Renewed,
     RunBegan,
     Saved,
+    ShownUnsaved,
     SignedIn,
     StageDone,
     WasRefused,
@@ -181,6 +182,10 @@ def _saved(memory: Memory, event: Saved, device: str, at: float) -> None:
     memory.unsaved = False
 
 
+def _shown_unsaved(memory: Memory, event: ShownUnsaved, device: str, at: float) -> None:
+    memory.unsaved = True
+
+
 def _accepted(memory: Memory, event: Accepted, device: str, at: float) -> None:
     memory.taken.pop(event.setting, None)
     memory.taken.update({event.setting: event.why} if event.why else {})
@@ -213,6 +218,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     WasRefused: _was_refused,
     PersonActed: _person_acted,
     Saved: _saved,
+    ShownUnsaved: _shown_unsaved,
     Accepted: _accepted,
     Found: _found,
     NeedsYou: _needs_you,
@@ -240,6 +246,12 @@ def passwords_of(device: Device) -> dict[AsksFor, SecretRef]:
         AsksFor.ELEVATION: device[PRIVILEGED_PASSWORD],
     }
     return {credential: secret for credential, secret in planned.items() if secret is not None}
+
+
+def accounts_told(device: Device, book: Phrasebook) -> list[PlannedAccount]:
+    """The planned accounts that the family can be told of; others are owed, or not for this kind, and not tried."""
+    told = book.steps.keys() - book.rules.lacks
+    return [account for account in accounts_of(device) if account.setting.name in told]
 
 
 def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[str, SecretRef]]:

@@ -14,13 +14,12 @@ from zinger.link.dial import Dialer
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.settings import SETTINGS
-from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
-from zinger.run.memory import factory_secret, passwords_of
+from zinger.run.memory import accounts_told, factory_secret, passwords_of
 from zinger.run.pump import Pump
 from zinger.talk.conversation import Conversation
 from zinger.talk.errands.arrive import arrive
@@ -69,7 +68,7 @@ class Outside:
         if not self._over_ssh:
             return
         home = self.book.administrator or self.book.home
-        for account in accounts_of(self.device):
+        for account in accounts_told(self.device, self.book):
             goal = home if account.administers else self.book.view or self.book.home
             yield account.name, Account(account.name, account.secret), goal
         if self.book.factory.user:

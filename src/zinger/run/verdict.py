@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from zinger.phrasebook.map import AsksFor
-from zinger.plan.subjects.accounts.credentials import PlannedAccount, accounts_of
+from zinger.plan.subjects.accounts.credentials import PlannedAccount
 from zinger.proof.findings import Source
 from zinger.proof.outcome import SIGN_IN, Outcome, State, outcome
+from zinger.run.memory import accounts_told
 from zinger.run.onwire import OnWire
 from zinger.run.outside import Outside
 from zinger.script.compile import Trial
@@ -49,7 +50,7 @@ class Owed:
         if wire.over_network or door is None or ways.next_move(wire.book.home, door, wire.keys.known) is None:
             return []
         tried = self.outside.accounts_tried()
-        return [account for account in accounts_of(wire.device) if account.name not in tried]
+        return [account for account in accounts_told(wire.device, wire.book) if account.name not in tried]
 
     def outcome(self) -> Outcome:
         """What came of it so far."""

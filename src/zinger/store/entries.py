@@ -208,6 +208,14 @@ class Saved(Happened):
 
 
 @dataclass(frozen=True)
+class ShownUnsaved(Happened):
+    """The device shows, in its own line, that what runs is not saved."""
+
+    kind = "shown unsaved"
+    line: str
+
+
+@dataclass(frozen=True)
 class Accepted(Happened):
     """A person accepts that a setting differs or is owed, with a reason of their own; an empty one takes it back."""
 
@@ -272,6 +280,7 @@ _KINDS: dict[str, type[Any]] = {
         PersonActed,
         Differs,
         Saved,
+        ShownUnsaved,
         Accepted,
         Configured,
         Proved,

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from zinger.phrasebook.book import Interview, Summary
 from zinger.phrasebook.compile.readings import ReadingsSection
 from zinger.phrasebook.compile.section import STEP_NAMES, Path, Section
-from zinger.phrasebook.shapes import BookShape, ConfirmShape, InterviewShape, StepShape
+from zinger.phrasebook.shapes import BookShape, ConfirmShape, InterviewShape, ShownShape, StepShape
 from zinger.phrasebook.steps import AnswerTemplates, Confirm, Effect, Holds, How, LineTemplates, Reads, StepTemplate
 from zinger.phrasebook.terminal import PressKey, typed
 from zinger.phrasebook.words import leads_to
@@ -46,9 +46,6 @@ class StepsSection(Section):
             self.template([*path, "replies", place], reply, STEP_NAMES)
         if p.read is not None:
             self.one_of([*path, "read"], "reading that takes the fact", p.read, self.facts)
-        for fact, source in p.shows_too.items():
-            self.one_of([*path, "shows_too"], "reading that takes the fact", fact, self.facts)
-            self.template([*path, "shows_too", fact], source, STEP_NAMES)
         for other in p.after:
             self.known_setting([*path, "after"], other)
         return StepTemplate(
@@ -60,9 +57,16 @@ class StepsSection(Section):
             Reads(p.read, p.shows, self.word([*path, "holds"], "way to compare", p.holds, Holds)) if p.read else None,
             tuple(p.after),
             self.step([*path, "also"], name, p.also) if p.also else None,
-            tuple(Reads(fact, source) for fact, source in p.shows_too.items()),
+            tuple(self._reads_too([*path, "shows_too"], fact, shown) for fact, shown in p.shows_too.items()),
             self._trial([*path, "tries"], name, p.tries) if p.tries else None,
         )
+
+    def _reads_too(self, path: Path, fact: str, shown: str | ShownShape) -> Reads:
+        """Another fact that shows a part of the value."""
+        shown = ShownShape(shows=shown) if isinstance(shown, str) else shown
+        self.one_of(path, "reading that takes the fact", fact, self.facts)
+        self.template([*path, fact], shown.shows, STEP_NAMES)
+        return Reads(fact, shown.shows, self.word([*path, fact, "holds"], "way to compare", shown.holds, Holds))
 
     def _trial(self, path: Path, name: str, p: StepShape) -> StepTemplate:
         """A step that makes the device use a password; without `expect`, silence would be success."""

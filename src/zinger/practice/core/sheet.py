@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
-from ipaddress import IPv4Network
+from ipaddress import IPv4Network, IPv6Interface
 from typing import Any
 
 from zinger.practice.core.people import Person
@@ -83,6 +84,33 @@ def number(low: int, high: int) -> Check:
 def hosts(most: int) -> Check:
     """Up to so many addresses with blanks between, or none."""
     return lambda text: " ".join(addresses(text.split(), most)) if text != "none" else "none"
+
+
+def written(pattern: str, says: str) -> Check:
+    """A text that is written so; `says` is what the refusal tells."""
+
+    def check(text: str) -> str:
+        if not re.fullmatch(pattern, text):
+            raise Refused(says)
+        return text
+
+    return check
+
+
+def address6(text: str) -> str:
+    """An IPv6 address with its length, auto or off."""
+    if text not in ("auto", "off"):
+        try:
+            IPv6Interface(text)
+        except ValueError:
+            raise Refused(f"{text} is not an IPv6 address with its length, nor auto, nor off") from None
+    return text
+
+
+SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
+_SEVERITY = "|".join(SEVERITIES)
+local_log = written(rf"({_SEVERITY}) (kept|lost)", "a local log is SEVERITY kept, or lost")
+url = written(r"[a-z]+://\S+", "that is not a URL")
 
 
 def name(longest: int) -> Check:

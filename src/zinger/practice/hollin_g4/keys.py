@@ -3,9 +3,20 @@
 from __future__ import annotations
 
 import re
-from ipaddress import IPv6Interface
 
-from zinger.practice.core.sheet import Check, among, hosts, interface, name, number, words
+from zinger.practice.core.sheet import (
+    SEVERITIES,
+    Check,
+    address6,
+    among,
+    hosts,
+    interface,
+    local_log,
+    name,
+    number,
+    words,
+    written,
+)
 from zinger.practice.core.words import Refused, address_of, host_in_net
 
 _DOOR = among("open", "shut")
@@ -44,27 +55,6 @@ def _forward(text: str) -> str:
     return text
 
 
-def _matching(pattern: str, says: str) -> Check:
-    """A text that is written so; `says` is what the refusal tells."""
-
-    def check(text: str) -> str:
-        if not re.fullmatch(pattern, text):
-            raise Refused(says)
-        return text
-
-    return check
-
-
-def _address6(text: str) -> str:
-    if text not in ("auto", "off"):
-        try:
-            IPv6Interface(text)
-        except ValueError:
-            raise Refused(f"{text} is not an IPv6 address with its length, nor auto, nor off") from None
-    return text
-
-
-SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 KEYS: dict[str, Check] = {
     "name": name(31),
     "place": words(60),
@@ -75,11 +65,11 @@ KEYS: dict[str, Check] = {
     "resolvers": hosts(3),
     "suffix": words(60),
     "domain": words(60),
-    "address6": _address6,
+    "address6": address6,
     "gateway6": words(40),
     "zone": words(40),
     "summer": among("on", "off"),
-    "local-log": _matching(rf"({'|'.join(SEVERITIES)}) (kept|lost)", "a local log is SEVERITY kept, or lost"),
+    "local-log": local_log,
     "idle": _IDLE,
     "idle-console": _IDLE,
     "idle-network": _IDLE,
@@ -105,26 +95,24 @@ NAMED: dict[str, Check] = {
     "rule": _rule,
     "forward": _forward,
     "reserved": words(60),
-    "time": _matching(
+    "time": written(
         r"asked( first)?( every \d+ s)?( by key \d+)?", "a time server is asked, first, every N s, by key N"
     ),
-    "log": _matching(
+    "log": written(
         rf"by (udp|tcp|tls)( to \d+)?( from ({'|'.join(SEVERITIES)}))?",
         "logs go by udp, tcp or tls to PORT from SEVERITY",
     ),
-    "share": _matching(r"(high|normal|low) for \S+( up to \d+ kbit/s)?", "a share is high, normal or low for WHAT"),
-    "hours": _matching(r"\S+ \d\d:\d\d to \d\d:\d\d", "hours are DAYS HH:MM to HH:MM"),
-    "filter": _matching(r"(allow|deny)( in \S+)?", "a filter is allow, or deny, in HOURS"),
-    "services-of": _matching(
-        r"none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*", "services are a list, or none"
-    ),
+    "share": written(r"(high|normal|low) for \S+( up to \d+ kbit/s)?", "a share is high, normal or low for WHAT"),
+    "hours": written(r"\S+ \d\d:\d\d to \d\d:\d\d", "hours are DAYS HH:MM to HH:MM"),
+    "filter": written(r"(allow|deny)( in \S+)?", "a filter is allow, or deny, in HOURS"),
+    "services-of": written(r"none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*", "services are a list, or none"),
 }
 """Keys of which there are many, each with a name of its own."""
 SECRET = {
-    "time-key": _matching("chosen", "a time key is chosen"),
-    "community": _matching(r"(read|write) from \S+", "a community is read, or write, from any, or from A/N"),
-    "snmp-user": _matching(r"\S+ (none|des|aes)", "an SNMP user is HASH CIPHER"),
-    "dial-password": _matching("chosen", "a dial password is chosen"),
+    "time-key": written("chosen", "a time key is chosen"),
+    "community": written(r"(read|write) from \S+", "a community is read, or write, from any, or from A/N"),
+    "snmp-user": written(r"\S+ (none|des|aes)", "an SNMP user is HASH CIPHER"),
+    "dial-password": written("chosen", "a dial password is chosen"),
 }
 """Keys that come with a password, which is asked for; those in the middle have a name of their own."""
 BASES = {

@@ -10,13 +10,59 @@ from ipaddress import IPv4Interface
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.questions import Asker, BeginAgain
-from zinger.practice.core.sheet import Check, Sheet, hosts, name, number, words
+from zinger.practice.core.sheet import (
+    SEVERITIES,
+    Check,
+    Sheet,
+    address6,
+    among,
+    digest,
+    hosts,
+    local_log,
+    name,
+    number,
+    url,
+    words,
+    written,
+)
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, Tty
 from zinger.practice.core.words import Refused, address_of
 
-MENU = "\n   1  answer the questions\n   2  what is set\n   3  set one thing\n   4  go\n"
-SINGLE: dict[str, Check] = {"suffix": words(60), "greeting": words(200), "idle": number(1, 240), "logs": hosts(4)}
+MENU = "\n   1  answer the questions\n   2  what is set\n   3  set one thing\n   4  go\n   5  try a password\n"
+_IDLE = number(1, 240)
+SINGLE: dict[str, Check] = {
+    "suffix": words(60),
+    "greeting": words(200),
+    "place": words(60),
+    "contact": words(60),
+    "domain": words(60),
+    "address6": address6,
+    "gateway6": words(40),
+    "managed-from": words(120),
+    "summer": among("y", "n"),
+    "idle": _IDLE,
+    "idle-console": _IDLE,
+    "idle-network": _IDLE,
+    "idle-web": _IDLE,
+    "logs": hosts(4),
+    "times": hosts(4),
+    "local-log": local_log,
+    "updates": url,
+    "proxy": url,
+}
+OF_HOSTS: dict[str, Check] = {
+    "asking": written(r"(first)?( ?every \d+ s)?( ?key \d+)?", "say first, every N s, key N"),
+    "logging": written(
+        rf"(port \d+)? ?(by (udp|tcp|tls))?( from ({'|'.join(SEVERITIES)}))?", "say port N by udp, tcp or tls"
+    ),
+}
+"""What can be said of one time server or log receiver: asking 192.0.2.7."""
+SECRET: dict[str, Check] = {
+    "time-key": written("y", "say y"),
+    "snmp": written(r"\S+ \S+ (none|des|aes)", "say NAME HASH CIPHER"),
+}
+"""Things that come with a password, which is asked for."""
 
 
 class Manager(SheetBox):
@@ -95,7 +141,8 @@ class ManagerDesk:
             await self.questions()
         while True:
             keeper = self.box.running.people[user].level == "keeper"
-            idle = self.box.clock.real(int(self.box.running.values["idle"]) * 60)
+            way, values = ("console" if self.where == "console" else "network"), self.box.running.values
+            idle = self.box.clock.real(int(values.get(f"idle-{way}", values["idle"])) * 60)
             self.tty.show(f"{self.box.running.values['name']}{MENU}")
             try:
                 picked = await asyncio.wait_for(self.tty.line("number: "), idle)
@@ -104,14 +151,16 @@ class ManagerDesk:
                     await self.tell()
                 elif picked == "4":
                     return
-                elif picked in ("1", "3") and not keeper:
+                elif picked in ("1", "3", "5") and not keeper:
                     self.tty.show("not taken: you only look\n")
                 elif picked == "1":
                     await self.questions()
                 elif picked == "3":
                     await self.one_thing()
+                elif picked == "5":
+                    await self.try_password()
                 elif picked:
-                    self.tty.show("not taken: 1 to 4\n")
+                    self.tty.show("not taken: 1 to 5\n")
             except TimeoutError:
                 self.tty.show("\nnobody is here; gone\n")
                 return
@@ -125,18 +174,28 @@ class ManagerDesk:
 
     async def one_thing(self) -> None:
         key = await self.tty.line("which thing: ", at_question=True)
-        if key not in SINGLE:
-            self.tty.show(f"not taken: one of {', '.join(SINGLE)}\n")
+        kind, _, host = key.partition(" ")
+        check = OF_HOSTS.get(kind) if host else SINGLE.get(key) or SECRET.get(key)
+        if check is None:
+            self.tty.show(f"not taken: one of {', '.join([*SINGLE, *SECRET])}, or {', '.join(OF_HOSTS)} HOST\n")
             return
         try:
-            value = SINGLE[key](await self.tty.line("to what: ", at_question=True))
+            value = check(await self.tty.line("to what: ", at_question=True))
         except Refused as refusal:
             self.tty.show(f"not taken: {refusal}\n")
             return
+        if key in SECRET:
+            secret = await self.asker.secret(f"password of {key}", f"once more, {key}", 8)
+            self.box.running.secrets[key] = digest(secret)
         self.box.running.values[key] = value
         self.box.heard.append(f"[{self.where}] {key} to {value}")
         self.box.keep()
         self.tty.show("set\n")
+
+    async def try_password(self) -> None:
+        key = await self.tty.line("password of which thing: ", at_question=True)
+        typed = digest(await self.tty.line("password to try: ", blind=True, at_question=True))
+        self.tty.show("it is right\n" if self.box.running.secrets.get(key) == typed else "it is wrong\n")
 
     async def questions(self) -> None:
         """All questions; Ctrl-X begins them again."""

@@ -9,7 +9,20 @@ from __future__ import annotations
 from ipaddress import IPv4Interface
 
 from zinger.practice.core.people import Person
-from zinger.practice.core.sheet import Check, Sheet, among, host, hosts, mask, name, number, words
+from zinger.practice.core.sheet import (
+    Check,
+    Sheet,
+    address6,
+    among,
+    host,
+    hosts,
+    local_log,
+    mask,
+    name,
+    number,
+    url,
+    words,
+)
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
@@ -21,6 +34,22 @@ PAGES: dict[str, tuple[str, dict[str, tuple[str, Check]]]] = {
     "3": (
         "NAMES AND TIME",
         {"a": ("resolvers", hosts(3)), "b": ("suffix", words(60)), "c": ("times", hosts(3)), "d": ("zone", words(40))},
+    ),
+    "8": (
+        "MORE",
+        {
+            "a": ("domain", words(60)),
+            "b": ("address6", address6),
+            "c": ("gateway6", words(40)),
+            "d": ("summer", among("on", "off")),
+            "e": ("managers", words(60)),
+            "f": ("idle-con", number(1, 99)),
+            "g": ("idle-net", number(1, 99)),
+            "h": ("idle-web", number(1, 99)),
+            "i": ("local-log", local_log),
+            "j": ("updates", url),
+            "k": ("proxy", url),
+        },
     ),
     "5": (
         "DOORS AND LOGS",
@@ -43,6 +72,7 @@ MENU = (
     "5  doors and logs",
     "6  read it all",
     "7  write, and start again",
+    "8  more",
     "0  leave",
 )
 
@@ -74,6 +104,7 @@ class Gateway(SheetBox):
                 "idle": "20",
                 "logs": "",
                 "greeting": "",
+                **dict.fromkeys((field for field, _ in PAGES["8"][1].values()), ""),
             },
             {"operator": Person.with_secret("master", self.label)},
         )
@@ -201,9 +232,11 @@ class Pages:
 
     async def _read(self) -> None:
         values, body = self.box.running.values, self.box.body
-        rows = [f"serial {body.serial}   mac {body.mac}   written {'no' if self.box.unsaved() else 'yes'}"]
+        written = "no" if self.box.unsaved() else "yes"
+        rows = [f"serial {body.serial}   mac {body.mac}   image {body.image}   written {written}"]
         told = {**values, "address": f"{values['address']} mask {values['mask']}"}
-        rows += [f"{key:<10} {value or '-'}" for key, value in told.items() if key != "mask"]
+        apart = {"mask", *(field for field, _ in PAGES["8"][1].values())}
+        rows += [f"{key:<10} {value or '-'}" for key, value in told.items() if key not in apart]
         rows.append("people     " + ", ".join(f"{who} ({p.level})" for who, p in self.box.running.people.items()))
         while await self.ask("READ", rows, "pick (0 goes back): ") != "0":
             self.message = "not taken: only 0"

@@ -8,7 +8,23 @@ from ipaddress import IPv4Address, IPv4Interface
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.questions import Asker, BeginAgain
-from zinger.practice.core.sheet import Check, Sheet, among, host, hosts, name, number, words
+from zinger.practice.core.sheet import (
+    SEVERITIES,
+    Check,
+    Sheet,
+    address6,
+    among,
+    digest,
+    host,
+    hosts,
+    interface,
+    local_log,
+    name,
+    number,
+    url,
+    words,
+    written,
+)
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
@@ -42,7 +58,35 @@ AMENDABLE: dict[str, Check] = {
     "place": words(60),
     "contact": words(60),
     "mesh": among("yes", "no"),
+    "domain-name": words(60),
+    "address6": address6,
+    "gateway6": words(40),
+    "managers": words(120),
+    "summer": among("yes", "no"),
+    "idle-console": number(1, 160),
+    "idle-network": number(1, 160),
+    "idle-web": number(1, 160),
+    "lldp": among("yes", "no"),
+    "local-log": local_log,
+    "updates": url,
+    "proxy": url,
+    "join-at": interface,
 }
+OF_HOSTS: dict[str, Check] = {
+    "ask": written(r"(first)?( ?every \d+ s)?( ?key \d+)?", "as in first every 256 s key 3"),
+    "log-to": written(
+        rf"by (udp|tcp|tls)( port \d+)?( from ({'|'.join(SEVERITIES)}))?", "as in by tls port 6514 from notice"
+    ),
+}
+"""What can be amended of one time server or log receiver: amend ask 192.0.2.7 first."""
+SECRET: dict[str, Check] = {
+    "time-key": among("yes"),
+    "community-read": written(r"from \S+", "as in from 192.0.2.0/24, or from any"),
+    "community-write": written(r"from \S+", "as in from 192.0.2.0/24, or from any"),
+    "snmp": written(r"\S+ (none|des|aes)", "as in sha-256 aes"),
+    "radius": written(r"port \d+", "as in port 1812"),
+}
+"""What comes with a password, which is asked for; snmp NAME and radius HOST are many."""
 
 
 class Controller(SheetBox):
@@ -92,7 +136,8 @@ class Controller(SheetBox):
 
     async def _serve(self, tty: Tty, where: str, user: str) -> None:
         while True:
-            idle = self.clock.real(int(self.running.values["idle"]) * 60)
+            way, values = ("console" if where == "console" else "network"), self.running.values
+            idle = self.clock.real(int(values.get(f"idle-{way}", values["idle"])) * 60)
             try:
                 line = (await asyncio.wait_for(tty.line(f"{self.running.values['name']} listens: "), idle)).strip()
                 self.heard.append(f"[{where}] {line}")
@@ -114,16 +159,46 @@ class Controller(SheetBox):
         if verb == "report":
             await tty.page(self.report())
         elif verb == "amend" and self.running.people[user].level == "master":
-            key, _, value = rest.partition(" ")
-            if key not in AMENDABLE:
-                raise Refused(f"only {', '.join(AMENDABLE)} can be amended; all else is asked at first set-up")
-            self.running.values[key] = AMENDABLE[key](value)
-            self.keep()
-            tty.show("amended and stored\n")
+            await self._amend(tty, rest)
+        elif verb == "lift" and self.running.people[user].level == "master":
+            self._lift(rest)
+            tty.show("lifted and stored\n")
+        elif verb == "try" and self.running.people[user].level == "master":
+            typed = digest(await tty.line("password to try? ", blind=True, at_question=True))
+            tty.show("it fits\n" if self.running.secrets.get(rest) == typed else "it does not fit\n")
         elif verb == "try-key":
             await self._try_key(tty, rest)
         else:
             raise Refused(f"{verb} means nothing here")
+
+    async def _amend(self, tty: Tty, rest: str) -> None:
+        """amend KEY VALUE, amend KIND HOST VALUE, or amend KEY that comes with a password."""
+        key, _, value = rest.partition(" ")
+        host, _, behind = value.partition(" ")
+        if key in AMENDABLE:
+            self.running.values[key] = AMENDABLE[key](value)
+        elif key in OF_HOSTS and host:
+            self.running.values[f"{key} {host}"] = OF_HOSTS[key](behind)
+        elif key in SECRET:
+            name = f"{key} {host}" if key in ("snmp", "radius") else key
+            said = SECRET[key](value if name == key else behind)
+            asker = Asker(tty, lambda question, stands: question, "cannot")
+            self.running.secrets[name] = digest(await asker.secret("its password", "its password, again", 8))
+            self.running.values[name] = said
+        else:
+            known = ", ".join([*AMENDABLE, *OF_HOSTS, *SECRET])
+            raise Refused(f"only {known} can be amended; all else is asked at first set-up")
+        self.keep()
+        tty.show("amended and stored\n")
+
+    def _lift(self, kind: str) -> None:
+        """Take all of a kind away."""
+        if kind not in OF_HOSTS and kind not in SECRET:
+            raise Refused(f"{kind} cannot be lifted")
+        for key in [key for key in self.running.values if key.partition(" ")[0] == kind]:
+            del self.running.values[key]
+            self.running.secrets.pop(key, None)
+        self.keep()
 
     async def _try_key(self, tty: Tty, network: str) -> None:
         """Sign a station of its own in to a network, with a key that is typed."""
@@ -139,12 +214,13 @@ class Controller(SheetBox):
         """All that is set, and the wireless networks as a table."""
         values, networks = self.running.values, self.running.values["networks"].split("\n")
         lines = [f"serial          {self.body.serial}", f"mac             {self.body.mac}"]
+        lines.append(f"image           {self.body.image}")
         told = dict(values)
-        lines += [f"{key:<16}{value}" for key, value in told.items() if key != "networks"]
+        lines += [f"{key:<16}{'' if len(key) < 16 else ' '}{value}" for key, value in told.items() if key != "networks"]
         lines += [f"person          {who} ({p.level})" for who, p in self.running.people.items()]
-        lines += ["", f"{'NETWORK':<26}{'LOCK':<8}{'VLAN':<6}FOR"]
+        lines += ["", f"{'NETWORK':<26}{'LOCK':<8}{'VLAN':<6}{'BAND':<6}FOR"]
         rows = (row.split("|") for row in networks if row)
-        return lines + [f"{n:<26}{lock:<8}{vlan:<6}{whom}" for n, lock, vlan, whom, _ in rows]
+        return lines + [f"{n:<26}{lock:<8}{vlan:<6}{band:<6}{whom}" for n, lock, vlan, whom, _, band in rows]
 
 
 class FirstSetUp:
@@ -228,11 +304,12 @@ class FirstSetUp:
         rows = []
         while True:
             network = await self.asker.value("wireless network", "none", words(32))
-            lock = await self.asker.value("its lock: open or key", "open", among("open", "key"))
+            lock = await self.asker.value("its lock: open, key or 802.1x", "open", among("open", "key", "802.1x"))
             key = await self.asker.secret("its key", "its key, again", 8) if lock == "key" else ""
             vlan = await self.asker.value("its VLAN", "0", number(0, 4094))
+            band = await self.asker.value("its band: all, 2.4 or 5", "all", among("all", "2.4", "5"))
             guests = await self.asker.yes("for guests", False, "yes", "no")
-            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}|{key}")
+            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}|{key}|{band}")
             if not await self.asker.yes("one more wireless network", False, "yes", "no"):
                 return "\n".join(rows)
 

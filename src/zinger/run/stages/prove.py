@@ -5,7 +5,7 @@ from __future__ import annotations
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import PlannedAccount
-from zinger.proof.findings import Finding, Source, Verdict, judge
+from zinger.proof.findings import Finding, Source, Verdict, judge, unsaved_by
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
@@ -34,7 +34,10 @@ class ReadBack:
         wire.line.stop(Stop.PROOF, Mark.NOW)
         shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
-            wire.find(judge(wire.script, await wire.read(startup=False), Source.RUNNING))
+            running = await wire.read(startup=False)
+            wire.find(judge(wire.script, running, Source.RUNNING))
+            for finding in unsaved_by(wire.script, running):
+                wire.note(entries.ShownUnsaved(finding.evidence or finding.title))
             if shown:
                 wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP, shown))
 

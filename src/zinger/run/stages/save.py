@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zinger.plan.setting import Stop
-from zinger.proof.findings import Source, judge
+from zinger.proof.findings import Source, judge, unsaved_by
 from zinger.run.board import Mark
 from zinger.run.stages.send import send_one
 from zinger.run.stages.stage import Pass
@@ -29,7 +29,10 @@ class Save:
 
     @staticmethod
     async def _is_open(on: Pass) -> bool:
-        """Whether the startup state, where it can be read, is otherwise than planned."""
+        """Whether the device shows that something is unsaved, or its startup state is otherwise than planned."""
+        tells = any(step.shows for step in on.wire.script.saves)
+        if tells and unsaved_by(on.wire.script, await on.wire.read(startup=False)):
+            return True
         shown = on.wire.book.startup_facts
         if not shown:
             return False
