@@ -152,12 +152,12 @@ def test_no_split_lets_a_secret_through(data: bytes, sizes: list[int]) -> None:
         assert shown == data + b"\r\n#"
 
 
-BETWEEN = [b"", b"", b"", b"\x1b[31m", b"\x1b[0;1m", b"\x1b[K", b"\x00", b"\r\n", b"\n"]
+BETWEEN = [b"", b"", b"", b"\x1b[31m", b"\x1b[0;1m", b"\x1b[K", b"\x00", b"\r\n", b"\n", b"q\b \b", b"zz\b \b\b \b"]
 
 
 @given(st.data())
 def test_a_secret_is_masked_however_a_device_writes_it(data: st.DataObject) -> None:
-    """In any case, with colours, NUL and line ends between its characters, at any split of the bytes."""
+    """In any case, with colours, NUL, line ends and mended letters between its characters, at any split."""
     secrets = ["correct-horse-9", "battery-staple-7"]
     shown = b""
     for secret in data.draw(st.lists(st.sampled_from(secrets), min_size=1, max_size=3)):
@@ -172,9 +172,24 @@ def test_a_secret_is_masked_however_a_device_writes_it(data: st.DataObject) -> N
         out += masker(shown[at : at + size])
         at += size
     out += masker(b"\r\n#")
-    read = re.sub(rb"\x1b\[[0-9;]*[mK]|[\x00\r\n]", b"", out).lower()
+    read = re.sub(rb"q\x08 \x08|zz\x08 \x08\x08 \x08|\x1b\[[0-9;]*[mK]|[\x00\r\n]", b"", out).lower()
     assert not any(secret.encode() in read for secret in secrets)
     assert read.count(b" ;") == shown.count(b" ;") and out.endswith(b"#"), "nothing else is lost"
+
+
+@pytest.mark.parametrize(
+    ("shown", "left"),
+    [
+        (b"key battery-\r\n@12:00:01 port 7: carrier up\r\nstaple-7 .", "key •••••••• ."),
+        (b"refused: battery-stapl is too long", "refused: •••••••• is too long"),
+        (b"battery-pack of 12", "battery-pack of 12"),
+        (b"battery-staple-7\b\b\b\b   ok", "••••••••\b\b\b\b   ok"),
+        (b"batteri\b\x1b[Ky-staple-7 .", "•••••••• ."),
+    ],
+)
+def test_a_secret_broken_by_a_log_line_mended_or_cut_short_is_masked(shown: bytes, left: str) -> None:
+    masker = Masker(["correct-horse-9", "battery-staple-7"])
+    assert (masker(shown) + masker(b"\n")).decode() == left + "\n"
 
 
 def test_an_ordinary_letter_is_never_held_back() -> None:

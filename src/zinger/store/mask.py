@@ -1,13 +1,15 @@
 """The one choke point where secrets are taken out of what devices send back.
 
-Secrets are looked for as a person would read them: in any case, and whatever stands between their characters that is
-no character (colour and cursor codes, NUL, the line ends where a device wraps). What matches is masked in the bytes as
-they came, with all that stood inside.
+Secrets are looked for as a person would read them: in any case; whatever stands between their characters that is no
+character (colour and cursor codes, NUL, the line ends where a device wraps); with a whole log line in their middle; as
+they read once backspaces were carried out; and cut short, when most of one is there. What matches is masked in the
+bytes as they came, with all that stood inside.
 
 Incremental: a secret that is split over any number of pieces is still found. Only bytes that could finish
 a secret of which `_TELLING` characters were already seen are held back, so that an ordinary letter at the
 end of a prompt or an echo is never delayed; what can show of a secret that comes letter by letter is less
-than that many characters.
+than that many characters. A log line is not waited for: where one breaks a secret and the rest comes in a later piece,
+what came before it is shown if it is less than what counts as cut short, and the rest is masked.
 """
 
 from __future__ import annotations
@@ -20,14 +22,32 @@ from zinger.plan.values.secrets import MASK
 
 _MASK = MASK.encode()
 _TELLING = 4
-_BETWEEN = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[()][0-9A-B]|[\x00\r\n]")
-"""What can stand between two characters of a text without a person seeing it."""
+_SHORTEST_CUT = 6
+_LOG_LINE, _LOG_LINES = 200, 3
+"""Characters of a log line, and how many of them, that may stand in a secret."""
+_CODES = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[()][0-9A-B]|\x00")
+"""What can stand between two characters of a text without a person seeing it, besides line ends."""
 _UNFINISHED = re.compile(rb"\x1b(?:\[[0-?]{0,64}[ -/]{0,8}|[()])?$")
+_ENDS, _BACK, _BLANK = b"\r\n", 8, 32
+_UNREAD = b"\r\n\x08"
 
 
 def _telling(secret: bytes) -> int:
     """How many characters must be seen before more is held back; fewer would hold back ordinary echoes."""
     return max(1, min(_TELLING, max(3, len(secret) // 3), len(secret) - 1))
+
+
+def _found_by(secret: bytes) -> bytes:
+    """The pattern of a secret: whole, or cut short after most of it."""
+    most = max(_SHORTEST_CUT, -(-len(secret) * 6 // 10))
+    rest = b""
+    for at in range(len(secret) - 1, most - 1, -1):
+        rest = b"(?:" + re.escape(secret[at : at + 1]) + rest + b")?"
+    return re.escape(secret[:most]) + rest
+
+
+Reading = list[tuple[int, int]]
+"""What a person reads: (where it is in the text, the byte)."""
 
 
 class Masker:
@@ -36,7 +56,7 @@ class Masker:
     def __init__(self, secrets: Iterable[str] = ()) -> None:
         self._secrets: frozenset[bytes] = frozenset()
         self._shown = b""
-        """The end of what was given out already, as it reads, where a secret may have begun in it."""
+        """The end of what was given out already, without codes, where a secret may have begun in it."""
         self._held = b""
         """Bytes, as they came, that are not given out yet."""
         self.know(secrets)
@@ -45,44 +65,63 @@ class Masker:
         """Mask these too from now on; empty ones are ignored."""
         self._secrets |= {s.encode().lower() for s in secrets if s}
         by_length = sorted(self._secrets, key=len, reverse=True)
-        self._pattern = re.compile(b"|".join(map(re.escape, by_length))) if by_length else None
+        self._pattern = re.compile(b"|".join(map(_found_by, by_length))) if by_length else None
         self._longest = max(map(len, by_length), default=0)
         starts = {s[:size] for s in by_length for size in range(1, len(s))}
         self._may_go_on = frozenset(start[-2:] for start in starts)
         """The last two bytes (or the only one) of everything with which a secret can begin."""
         self._beginnings = frozenset(s[:size] for s in by_length for size in range(_telling(s), len(s)))
+        tellings = dict.fromkeys(re.escape(s[: _telling(s)]) for s in by_length)
+        self._telling = re.compile(b"|".join(tellings)) if tellings else None
 
     def __call__(self, data: bytes) -> bytes:
         """Mask a piece; may hold back some last bytes until the next piece."""
-        if self._pattern is None or not data:
+        if self._telling is None or not data:
             return data
         fresh = self._held + data
         cut = _UNFINISHED.search(fresh, max(0, len(fresh) - 80))
         fresh, tail = (fresh[: cut.start()], fresh[cut.start() :]) if cut else (fresh, b"")
-        text = self._shown + _BETWEEN.sub(b"", fresh).lower()
-        if not tail and not self._can_go_on(text) and self._pattern.search(text) is None:
+        text = self._shown + _CODES.sub(b"", fresh).lower()
+        bare = text.translate(None, _UNREAD)
+        mended = _BACK in text
+        if not tail and not mended and not self._can_go_on(bare) and self._telling.search(bare) is None:
             self._held = self._shown = b""
             return fresh
         return self._with_masks(fresh, text, tail)
 
     def _with_masks(self, fresh: bytes, text: bytes, tail: bytes) -> bytes:
         """The piece with what matches masked; what may become a secret stays behind, with an unfinished code."""
-        assert self._pattern is not None
-        before = len(self._shown)
-        places = [at for begin, end in _read_in(fresh) for at in range(begin, end)]
-        out, at, after = [], 0, 0
-        for match in self._pattern.finditer(text):
-            if match.end() > before:
-                begin = places[match.start() - before] if match.start() >= before else 0
+        places = [-1] * len(self._shown) + [at for begin, end in _read_in(fresh) for at in range(begin, end)]
+        out, at = [], 0
+        for begin, end in self._spans(text, places):
+            if end >= at:
                 out.append(fresh[at : max(at, begin)] + _MASK)
-                at, after = places[match.end() - before - 1] + 1, match.end()
-        held = self._beginning_at_end(text[after:], len(text) - max(after, before))
-        end = max(at, places[-held]) if held else len(fresh)
+                at = end + 1
+        bare = [i for i, byte in enumerate(text) if byte not in _UNREAD and (places[i] >= at or (at == 0))]
+        held = self._beginning_at_end(bytes(text[i] for i in bare))
+        end = max(at, places[bare[-held]]) if held else len(fresh)
         out.append(fresh[at:end])
         self._held = fresh[end:] + tail
-        seen = text[after : len(text) - held]
-        self._shown = seen[-self._longest :] if self._held or self._can_go_on(text) else b""
+        seen = bytes(byte for byte, place in zip(text, places, strict=True) if (at == 0 or place >= at) and place < end)
+        self._shown = seen[-(self._longest + _LOG_LINE + 4) :]
         return b"".join(out)
+
+    def _spans(self, text: bytes, places: list[int]) -> list[tuple[int, int]]:
+        """Where secrets are in the fresh bytes, first and last byte, in order and apart."""
+        assert self._pattern is not None
+        found = []
+        for reading in _readings(text, self._longest):
+            for match in self._pattern.finditer(bytes(byte for _, byte in reading)):
+                there = [places[i] for i, _ in reading[match.start() : match.end()]]
+                if max(there) >= 0:
+                    found.append((max(0, min(there)), max(there)))
+        spans: list[tuple[int, int]] = []
+        for begin, end in sorted(found):
+            if spans and begin <= spans[-1][1]:
+                spans[-1] = (spans[-1][0], max(end, spans[-1][1]))
+            else:
+                spans.append((begin, end))
+        return spans
 
     def text(self, text: str) -> str:
         """Mask a whole text, such as an error message."""
@@ -91,24 +130,59 @@ class Masker:
         data = text.encode()
         return (whole(data) + whole._held).decode("utf-8", "replace")
 
-    def _can_go_on(self, text: bytes) -> bool:
+    def _can_go_on(self, bare: bytes) -> bool:
         """Whether its end may be the beginning of a secret; asked of every piece, so it only looks at two bytes."""
-        return text[-2:] in self._may_go_on or text[-1:] in self._may_go_on
+        return bare[-2:] in self._may_go_on or bare[-1:] in self._may_go_on
 
-    def _beginning_at_end(self, text: bytes, most: int) -> int:
-        """How many of the last bytes (at most `most`) belong to what may become a secret."""
-        if not self._can_go_on(text):
+    def _beginning_at_end(self, bare: bytes) -> int:
+        """How many of the last bytes belong to what may become a secret."""
+        if not self._can_go_on(bare):
             return 0
-        for size in range(min(len(text), self._longest - 1), 0, -1):
-            if text[-size:] in self._beginnings:
-                return min(size, most)
+        for size in range(min(len(bare), self._longest - 1), 0, -1):
+            if bare[-size:] in self._beginnings:
+                return size
         return 0
+
+
+def _readings(text: bytes, longest: int) -> Iterator[Reading]:
+    """The ways in which it can be read: as it is, with backspaces carried out, and over log lines."""
+    lines: list[Reading] = [[]]
+    for i, byte in enumerate(text):
+        if byte in _ENDS:
+            lines.append([])
+        elif byte != _BACK:
+            lines[-1].append((i, byte))
+    yield [read for line in lines for read in line]
+    if _BACK in text:
+        yield _mended(text)
+    lines = [line for line in lines if line]
+    for first in range(1, len(lines) - 1):
+        for last in range(first, min(first + _LOG_LINES, len(lines) - 1)):
+            if sum(map(len, lines[first : last + 1])) <= _LOG_LINES * _LOG_LINE:
+                yield lines[first - 1][-longest:] + lines[last + 1][:longest]
+
+
+def _mended(text: bytes) -> Reading:
+    """What a person reads once backspaces were carried out; a blank over a letter takes it away."""
+    done: Reading = []
+    row: list[tuple[int, int] | None] = []
+    cursor = 0
+    for i, byte in enumerate(text):
+        if byte == _BACK:
+            cursor = max(0, cursor - 1)
+        elif byte in _ENDS:
+            done += [cell for cell in row if cell]
+            row, cursor = [], 0
+        else:
+            row[cursor : cursor + 1] = [None if byte == _BLANK and cursor < len(row) else (i, byte)]
+            cursor += 1
+    return done + [cell for cell in row if cell]
 
 
 def _read_in(data: bytes) -> Iterator[tuple[int, int]]:
     """The stretches of it that are read: what stands between is left out."""
     at = 0
-    for skipped in _BETWEEN.finditer(data):
+    for skipped in _CODES.finditer(data):
         if skipped.start() > at:
             yield at, skipped.start()
         at = skipped.end()
