@@ -17,6 +17,7 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
 from zinger.phrasebook.load import load_phrasebook, schema
 from zinger.phrasebook.patterns import runs_away, sample
+from zinger.plan.values.secrets import MASK
 from zinger.talk.replay import replay
 
 SOURCE = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text("utf-8")
@@ -95,6 +96,17 @@ def test_examination_finds_what_only_a_device_would_show(old: str, new: str, id:
         source = source.replace("places:\n", "places:\n  l: {prompt: '^l> '}\n  r: {prompt: '^r> '}\n", 1)
     found = ids(source)
     assert (id in found and words in found[id]) if id else found == {}, found
+
+
+def test_what_was_typed_blind_is_printed_as_dots(tmp_path: Path) -> None:
+    """A recording from elsewhere, made with its input, key by key."""
+    echoed = [(0.0, "o", "who is there? "), *((1.0, code, key) for key in "ada" for code in "io")]
+    blind = [(1.0, "i", "\r"), (1.1, "o", "\r\nsecret of ada: "), *((2.0, "i", key) for key in "hush-hush-99\r")]
+    events = [*echoed, *blind, (3.0, "o", "\r\nsw1 in look, do: ")]
+    tape = tmp_path / "by-hand.cast"
+    tape.write_text("\n".join(map(json.dumps, [{"version": 2}, *events])) + "\n")
+    shown = zinger("family", "try", "quern-s2", tape).stdout
+    assert "hush" not in shown and re.findall(r"sent +(\S+)", shown) == ["ada", MASK], shown
 
 
 @given(

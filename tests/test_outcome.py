@@ -248,6 +248,16 @@ def test_saving_is_owed_across_runs_until_a_save_succeeds(events: list[entries.H
     assert memory.unsaved is unsaved
 
 
+def test_what_was_found_of_another_box_counts_no_more() -> None:
+    memory = Memory()
+    held = entries.Found.of(found("banner", source=Source.AFTER_POWER_CUT))
+    for event in (entries.Met("QS2-0411", ""), held, entries.Met("QS2-0411", "02-4b-56-10-33-01")):
+        memory.take_in(event, "sw1", 0.0)
+    assert memory.findings and not memory.unsaved, "the same box, of which more is known"
+    memory.take_in(entries.Met("QS2-0999", "02-4b-56-10-33-99"), "sw1", 0.0)
+    assert not memory.findings and memory.unsaved
+
+
 def test_a_proof_is_of_a_revision_of_the_plan(quern: Phrasebook) -> None:
     before = planned(quern, banner="one")
     assert revision_of(before) == revision_of(planned(quern, banner="one"))

@@ -24,13 +24,13 @@ from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.proof.facts import gather
 from zinger.proof.findings import Source, Verdict, judge, to_send
 from zinger.proof.outcome import Deeds, State, outcome
-from zinger.run.typed import Typed
 from zinger.script.compile import Script, compile_script
 from zinger.store.entries import JournalError
 from zinger.store.journal import Journal
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.vault import Vault, VaultError, make_secret
+from zinger.talk.terminal.typed import Typed
 
 
 @pytest.fixture

@@ -28,6 +28,7 @@ from zinger.store.entries import (
     HandsDone,
     Happened,
     MaySignIn,
+    Met,
     NeedsYou,
     PersonActed,
     Proved,
@@ -86,6 +87,8 @@ class Memory:
     """(user, vault entry) pairs that were accepted, the latest first."""
     intended: list[tuple[str, str]] = field(default_factory=list)
     """Pairs that may count by now: a change was begun and its end was never written."""
+    box: Met = field(default_factory=lambda: Met("", ""))
+    """The box that all this is of."""
     boots_in: float | None = None
     needs_you: str = ""
     concluded_at: float | None = None
@@ -178,6 +181,17 @@ def _person_acted(memory: Memory, event: PersonActed, device: str, at: float) ->
     memory.findings = {key: found for key, found in memory.findings.items() if found.source not in SURVIVED}
 
 
+def _met(memory: Memory, event: Met, device: str, at: float) -> None:
+    """Of another box than before nothing is known: what was sent, found, refused and accepted was of that one."""
+    if event.another_than(memory.box):
+        memory.findings.clear()
+        memory.refused.clear()
+        memory.taken.clear()
+        memory.unsaved = True  # a forced change of its password may have come first
+        memory.box = event
+    memory.box = Met(event.serial or memory.box.serial, event.mac or memory.box.mac)
+
+
 def _saved(memory: Memory, event: Saved, device: str, at: float) -> None:
     memory.unsaved = False
 
@@ -217,6 +231,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     WasSent: _was_sent,
     WasRefused: _was_refused,
     PersonActed: _person_acted,
+    Met: _met,
     Saved: _saved,
     ShownUnsaved: _shown_unsaved,
     Accepted: _accepted,

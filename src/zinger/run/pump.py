@@ -15,7 +15,6 @@ from typing import TypeVar
 from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.turns import Turns
-from zinger.run.typed import Typed
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
@@ -25,6 +24,7 @@ from zinger.talk.errors import Interrupted
 from zinger.talk.events import Event, Mended, Nudged, Sent
 from zinger.talk.requests import Errand
 from zinger.talk.terminal.surface import Send
+from zinger.talk.terminal.typed import Typed
 
 T = TypeVar("T")
 

@@ -201,6 +201,23 @@ class Differs(Happened):
 
 
 @dataclass(frozen=True)
+class Met(Happened):
+    """Which box it is: its serial number and MAC, as it showed them; all that follows is of this one."""
+
+    kind = "met"
+    serial: str
+    mac: str
+
+    def another_than(self, before: Met) -> bool:
+        """Whether it can't be the same box: both showed something, and not the same."""
+        pairs = ((self.serial, before.serial), (self.mac, before.mac))
+        return any(mine and theirs and mine != theirs for mine, theirs in pairs)
+
+    def __str__(self) -> str:
+        return " ".join(filter(None, (self.serial, self.mac)))
+
+
+@dataclass(frozen=True)
 class Saved(Happened):
     """What was sent is saved: every save step was sent and none refused."""
 
@@ -279,6 +296,7 @@ _KINDS: dict[str, type[Any]] = {
         NeedsYou,
         PersonActed,
         Differs,
+        Met,
         Saved,
         ShownUnsaved,
         Accepted,

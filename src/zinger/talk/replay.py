@@ -6,12 +6,14 @@ families that draw with the cursor are read through the same emulated screen as 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.classify import LineKind, classify
 from zinger.talk.terminal.locator import Locator
+from zinger.talk.terminal.typed import Typed
 from zinger.talk.timing import Timing
 
 
@@ -29,14 +31,19 @@ class Heard:
 
 
 def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterator[Heard]:
-    """Read asciicast events (seconds, code, text): `o` was shown, `i` was typed."""
-    reader = _Reader(book)
+    """Read asciicast events (seconds, code, text): `o` was shown, `i` was typed; what was typed blind is dots."""
+    reader, typed, line = _Reader(book), Typed(), ""
     for at, code, text in events:
-        if code == "i" and text.strip():
-            yield Heard(at, "sent", "", text.strip())
+        if code not in ("i", "o"):
+            continue
+        line += typed.typed(text) if code == "i" else typed.shown(text)
         if code == "o":
+            *sent, line = re.split(r"[\r\n]", line)
+            yield from (Heard(at, "sent", "", words.strip()) for words in sent if words.strip())
             for piece in text.splitlines(keepends=True) or [text]:
                 yield from reader.read(at, piece)
+    if line := f"{line}{typed.ended()}".strip():
+        yield Heard(reader.at, "sent", "", line)
     yield from reader.end()
 
 

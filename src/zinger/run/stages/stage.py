@@ -36,11 +36,11 @@ class Pass:
         """Is this the device that the plan means? Compared before the first step is sent. Raises Stuck."""
         wire = self.wire
         device, shown = wire.device, wire.pump.conversation.locator.identity
-        known = False
+        known, box = False, {"serial": "", "mac": ""}
         for what, planned in (("serial", device.serial), ("mac", device.mac)):
             fact = facts.get(wire.book.identity.get(what, ""))
             seen = fact[0].value if fact else shown.get(what, "")
-            known |= bool(planned and seen)
+            known, box[what] = known or bool(planned and seen), seen
             if planned and seen and not same_identity(seen, planned):
                 other = wire.world.owner(seen)
                 whose = f" of {other}" if other else ""
@@ -55,6 +55,17 @@ class Pass:
                 "number nor MAC. Check the console cable.",
                 shown["hostname"],
             )
+        self._met(entries.Met(**box))
+
+    def _met(self, box: entries.Met) -> None:
+        """Note which box it is, where it is not the one of before; of that one nothing counts any more."""
+        before = self.memory.box
+        if box == before or not str(box):
+            return
+        self.wire.note(box)
+        if box.another_than(before):
+            self.wire.line.findings.clear()
+            self.wire.line.say(f"another box: {before} before, now {box}")
 
 
 class Stage(Protocol):
