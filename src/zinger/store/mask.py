@@ -23,6 +23,8 @@ from zinger.plan.values.secrets import MASK
 _MASK = MASK.encode()
 _TELLING = 4
 _SHORTEST_CUT = 6
+_REMEMBERED = 16
+"""Characters that backspaces may go back over when they come in a later piece."""
 _LOG_LINE, _LOG_LINES = 200, 3
 """Characters of a log line, and how many of them, that may stand in a secret."""
 _CODES = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[()][0-9A-B]|\x00")
@@ -85,7 +87,7 @@ class Masker:
         bare = text.translate(None, _UNREAD)
         mended = _BACK in text
         if not tail and not mended and not self._can_go_on(bare) and self._telling.search(bare) is None:
-            self._held = self._shown = b""
+            self._held, self._shown = b"", text[-_REMEMBERED:]
             return fresh
         return self._with_masks(fresh, text, tail)
 
@@ -97,9 +99,7 @@ class Masker:
             if end >= at:
                 out.append(fresh[at : max(at, begin)] + _MASK)
                 at = end + 1
-        bare = [i for i, byte in enumerate(text) if byte not in _UNREAD and (places[i] >= at or (at == 0))]
-        held = self._beginning_at_end(bytes(text[i] for i in bare))
-        end = max(at, places[bare[-held]]) if held else len(fresh)
+        end = max(at, min(self._begins_at(reading, places, at, len(fresh)) for reading in _in_a_row(text)))
         out.append(fresh[at:end])
         self._held = fresh[end:] + tail
         seen = bytes(byte for byte, place in zip(text, places, strict=True) if (at == 0 or place >= at) and place < end)
@@ -134,6 +134,12 @@ class Masker:
         """Whether its end may be the beginning of a secret; asked of every piece, so it only looks at two bytes."""
         return bare[-2:] in self._may_go_on or bare[-1:] in self._may_go_on
 
+    def _begins_at(self, reading: Reading, places: list[int], after: int, otherwise: int) -> int:
+        """Where in the fresh bytes what may become a secret begins: nothing before `after` belongs to it."""
+        left = [(i, byte) for i, byte in reading if places[i] >= after or not after]
+        size = self._beginning_at_end(bytes(byte for _, byte in left))
+        return max(0, places[left[-size][0]]) if size else otherwise
+
     def _beginning_at_end(self, bare: bytes) -> int:
         """How many of the last bytes belong to what may become a secret."""
         if not self._can_go_on(bare):
@@ -144,17 +150,22 @@ class Masker:
         return 0
 
 
+def _in_a_row(text: bytes) -> Iterator[Reading]:
+    """It is read on over line ends, where a device wraps: as it is, and with backspaces carried out."""
+    yield [(i, byte) for i, byte in enumerate(text) if byte not in _UNREAD]
+    if _BACK in text:
+        yield _mended(text)
+
+
 def _readings(text: bytes, longest: int) -> Iterator[Reading]:
-    """The ways in which it can be read: as it is, with backspaces carried out, and over log lines."""
+    """All the ways in which it can be read: in a row, and with log lines left out."""
+    yield from _in_a_row(text)
     lines: list[Reading] = [[]]
     for i, byte in enumerate(text):
         if byte in _ENDS:
             lines.append([])
         elif byte != _BACK:
             lines[-1].append((i, byte))
-    yield [read for line in lines for read in line]
-    if _BACK in text:
-        yield _mended(text)
     lines = [line for line in lines if line]
     for first in range(1, len(lines) - 1):
         for last in range(first, min(first + _LOG_LINES, len(lines) - 1)):
