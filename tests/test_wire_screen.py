@@ -23,6 +23,7 @@ from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device
 from zinger.plan.owners import owners_of
 from zinger.plan.resolve import resolve
+from zinger.run.byhand import ByHand
 from zinger.run.paste import Paste
 from zinger.store.recording import RecordingError
 
@@ -47,6 +48,9 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     subprocess.run([*term.tmux, "set-buffer", "tell names\ntell clock\ndescend vlans\nascend\n"], check=True)
     subprocess.run([*term.tmux, "paste-buffer", "-p"], check=True)
     term.until("Europe/Vienna", "in base/vlans, do:")
+    term.keys("F4")
+    term.until("Which password is typed?", "kvr-wj-sw1/administrator")
+    term.escape("Which password is typed?")
     term.keys("F3", "F2")
     term.until("base", "scroll")
     term.gone("YOU HAVE THE WIRE")
@@ -65,8 +69,35 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     term.keys("+", "+", "+", "+", "+")
     term.until("×32")
     term.keys("n", "n", "n")
-    term.until("‖", "kvr-wj-sw1 in base")
+    term.until("‖", "kvr-wj-sw1 in base", seconds=40)
     term.keys("q")
+
+
+async def test_whose_password_was_chosen_by_hand_is_known_though_log_lines_come_between(quern: Phrasebook) -> None:
+    link = Loop([])
+    (device, _) = resolve(
+        read_job("job: t\nsites: {wj: {subnet: 10.44.8.0/24}}\n"), read_sheet(DEVICES)[0], {"quern-s2": quern.rules}
+    ).devices
+    carried = pump(quern, link, None)
+    noted: list[Any] = []
+    by_hand = ByHand(None, device, quern, carried, noted.append)  # type: ignore[arg-type]  # no vault is used
+
+    async def shows(text: bytes) -> None:
+        link.heard(text)
+        await asyncio.sleep(0.005)
+
+    await shows(b"sw in base/people, do: ")
+    carried.take()
+    by_hand.type("add signal-view as watcher\r")
+    await shows(b"\r\nsecret to give signal-view: \r\n@12:00:01 port 7: carrier lost\r\n")
+    for key in "by-hand-77\r":
+        by_hand.type(key)
+    await shows(b"\r\nthe same again: ")
+    by_hand.type("by-hand-77\r")
+    await shows(b"\r\nsw in base/people, do: ")
+    by_hand.type("ascend\r")
+    assert by_hand.take_changed() == ["signal-view"] and by_hand.take_changed() == []
+    assert by_hand.entry_of("nobody") is None
 
 
 async def test_a_paste_waits_for_each_answer_and_a_key_stops_it(quern: Phrasebook) -> None:

@@ -20,6 +20,7 @@ from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.proof.facts import Fact, Facts, gather
 from zinger.proof.findings import Finding
 from zinger.run.board import DeviceLine, Mark
+from zinger.run.byhand import ByHand
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory, credentials, factory_secret, passwords_of
 from zinger.run.pump import Pump
@@ -64,6 +65,7 @@ class OnWire:
             device.name,
             passwords=passwords_of(device),
         )
+        self.by_hand = ByHand(world, device, book, self.pump, self.note)
         self._go = asyncio.Event()
         self._go.set()
         self._boot_began: float | None = None

@@ -204,6 +204,15 @@ class Pump:
             self._record(self._typed.typed(data.decode("utf-8", "replace")))
             self.link.write(data)
 
+    def type_secret(self, ref: SecretRef) -> None:
+        """Type an entry of the vault for the person; recorded as a mask, whatever comes back of it."""
+        if self.person_has_it and self.link:
+            secret = self._secret(ref)
+            self.masker.know([secret])
+            if self.recording:
+                self.recording.typed(str(ref))
+            self.link.write(secret.encode())
+
     def _record(self, text: str) -> None:
         """What a person typed, once it is known whether it was echoed."""
         if text and self.recording:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Hashable
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from rich.style import Style
 from rich.text import Text
@@ -25,6 +25,7 @@ from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, 
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
+from zinger.tui.vault import AskPassword, PickEntry
 
 KEYS = {
     "enter": "\r",
@@ -37,6 +38,11 @@ KEYS = {
     "left": "\x1b[D",
     "space": " ",
 }
+
+if TYPE_CHECKING:
+    from zinger.plan.values.secrets import SecretRef
+    from zinger.run.byhand import ByHand
+    from zinger.run.onwire import OnWire
 
 
 class ScriptView(Rows):
@@ -92,7 +98,7 @@ class ConsoleFrame(Vertical, can_focus=True):
 
     def on_key(self, event: events.Key) -> None:
         screen = self.screen
-        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "f3", "ctrl+q"):
+        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "f3", "f4", "ctrl+q"):
             return
         data = KEYS.get(event.key) or event.character
         if data is None and event.key.startswith("ctrl+") and len(event.key) == 6:
@@ -188,6 +194,7 @@ class Wire(DeviceScreen):
         Binding("tab", "look_back", "scroll", priority=False, tooltip="through what it showed; what each line was for"),
         Binding("slash", "find", "find", tooltip="find in what it showed"),
         Binding("v", "recordings", "recordings", tooltip="what was recorded of it, played back"),
+        Binding("f4", "type_entry", "type a password", priority=True, tooltip="an entry of the vault, while you type"),
         Binding("f3", "send_break", "send break", priority=True, show=False, tooltip="a serial break, while you type"),
         Binding("p", "app.proof_of_this", "proof", tooltip="what was planned, and what was read back"),
         Binding("r", "app.preview_of_this", "preview", tooltip="what will be sent to it, before it is sent"),
@@ -249,7 +256,7 @@ class Wire(DeviceScreen):
         if self._paste is not None and self._paste.going:
             return f" pasting line {self._paste.done + 1} of {len(self._paste.lines)} · any key stops it "
         if self.taken:
-            return " F2 hands it back · F3 sends a break "
+            return " F2 hands it back · F4 types a password · F3 sends a break "
         console = self.query_one("#console", Console)
         return f" {console.about()} " if console.has_focus or self.query_one("#find").has_focus else ""
 
@@ -265,7 +272,7 @@ class Wire(DeviceScreen):
         if self._paste is not None:
             self._paste.stopped = True
         if wire := self.host.running.wire(self.device):
-            wire.pump.type(data.encode())
+            wire.by_hand.type(data)
 
     def action_take(self) -> None:
         """Take the wire, or hand it back."""
@@ -273,11 +280,45 @@ class Wire(DeviceScreen):
         if wire is None or wire.pump.link is None:
             self.notify("there is no link to this device now")
         elif self.taken:
-            wire.hand_back()
-            self.host.running.resume(self.device)
+            self.run_worker(self._hand_back(wire), exclusive=True, group="hand back")
         else:
             wire.take()
         self.follow()
+
+    async def _hand_back(self, wire: OnWire) -> None:
+        """Hand it back, once the vault has what was chosen by hand."""
+        for user in wire.by_hand.take_changed():
+            await self._ask_for(wire.by_hand, user)
+        wire.hand_back()
+        self.host.running.resume(self.device)
+        self.follow()
+
+    async def _ask_for(self, by_hand: ByHand, user: str) -> None:
+        whose = f"The password of {user}" if user else f"A password of {self.device}"
+        title = f"{whose} was chosen by hand"
+        entry = by_hand.entry_of(user)
+        if entry is None:
+            picking = PickEntry(f"{title}. Which entry is it?", by_hand.entries(), "this one", "none of these")
+            entry = await self.app.push_screen_wait(picking)
+        secret = await self.app.push_screen_wait(AskPassword(title, entry)) if entry else None
+        if entry and secret:
+            by_hand.file(entry, secret)
+        else:
+            by_hand.leave_out(user)
+
+    def action_type_entry(self) -> None:
+        """Have an entry of the vault typed, while a person has the wire."""
+        wire = self.host.running.wire(self.device)
+        if wire is None or wire.pump.link is None or not self.taken:
+            self.notify("take the wire first (F2), then F4 types a password from the vault")
+            return
+
+        def type_it(entry: SecretRef | None) -> None:
+            if entry is not None:
+                wire.by_hand.type_entry(entry)
+
+        title = "Which password is typed? Enter after it is yours."
+        self.app.push_screen(PickEntry(title, wire.by_hand.entries(), "types it", "nothing"), type_it)
 
     def action_hold(self) -> None:
         """Pause before the next thing that is sent, or go on."""
