@@ -70,7 +70,8 @@ async def test_whatever_a_connection_raises_is_a_link_error(error: Exception) ->
     "error", [serial.SerialException("gone"), OSError(errno.EIO, "x"), ValueError("bad speed")], ids=repr
 )
 def test_whatever_a_serial_port_raises_is_a_link_error(error: Exception, monkeypatch: pytest.MonkeyPatch) -> None:
-    from zinger.link.serial import LineSettings, open_serial
+    from zinger.link.serial import open_serial
+    from zinger.plan.values.console import LineSettings
 
     def fails(*_: Any, **__: Any) -> None:
         raise error

@@ -6,6 +6,7 @@ import json
 import os
 import socket
 import subprocess
+import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -219,3 +220,27 @@ def test_practice_opens_the_yard_to_any_client(job: Callable[..., Path]) -> None
         yard.terminate()
         yard.wait(10)
         stop_yard(folder)
+
+
+def test_a_job_starts_no_program_that_nobody_looked_at(job: Callable[..., Path], tmp_path: Path) -> None:
+    """A sheet can't start one; job.yaml can, once it was allowed for this folder and these words."""
+    started = tmp_path / "started"
+    files = live("command:lab")
+    program = f"{sys.executable} -c \"import pathlib; pathlib.Path('{started}').touch()\""
+    folder = job(**files)
+    from_the_sheet = zinger("run", folder, "--headless")
+    assert from_the_sheet.returncode == 2 and "has no command called 'lab'" in from_the_sheet.stderr
+    (folder / "job.yaml").write_text(files["job_yaml"] + f"commands:\n  lab: {json.dumps(program)}\n")
+    unseen = zinger("run", folder, "--headless")
+    assert unseen.returncode == 2 and "zinger allow job" in unseen.stderr and not started.exists()
+    assert zinger("allow", folder, stdin="n\n").returncode == 1
+    assert zinger("allow", folder, "--yes").returncode == 0 and not started.exists()
+    zinger("run", folder, "--headless")
+    assert started.exists(), "allowed, it is what leads to the console"
+    (folder / "job.yaml").write_text((folder / "job.yaml").read_text().replace("touch()", "touch() or 1"))
+    assert "zinger allow job" in zinger("run", folder, "--headless").stderr, "other words are another program"
+    in_practice = (folder / "job.yaml").read_text().replace("mode: live", "mode: practice")
+    (folder / "job.yaml").write_text(in_practice)
+    started.unlink()
+    assert zinger("run", folder, "--headless", "--no-power-cut").returncode == 0
+    assert not started.exists(), "in practice only the yard is dialled"

@@ -265,7 +265,7 @@ async def test_the_speed_is_found_by_listening(far_end: Callable[..., FarEnd], s
 async def test_no_port_a_wrong_setting_and_a_silent_one_are_sentences(tmp_path: Path) -> None:
     with pytest.raises(LinkError, match="No such file"):
         await LiveDialer().console("sw1", f"serial://{tmp_path}/none", "9600 8N1")
-    with pytest.raises(LinkError, match="write them like 9600 8N1"):
+    with pytest.raises(LinkError, match="Write them like 9600 8N1"):
         await LiveDialer().console("sw1", "serial:///dev/null?fast", "")
     parent, child = pty.openpty()
     assert await find_settings(os.ttyname(child), patience=0.02) is None
@@ -275,14 +275,17 @@ async def test_no_port_a_wrong_setting_and_a_silent_one_are_sentences(tmp_path: 
 
 # -- a local command ----------------------------------------------------------------------------------
 async def test_a_command_is_a_line_and_its_end_is_told() -> None:
-    link = await LiveDialer().console("sw1", f"command:{sys.executable} -c 'print(input(\"who? \"))'")
+    commands = {"lab": f"{sys.executable} -c 'print(input(\"who? \"))'", "none": "/no/such/program"}
+    link = await LiveDialer(commands=commands).console("sw1", "command:lab")
     heard = Heard(link)
     await until(lambda: b"who? " in heard.data)
     link.write(b"kettle\n")
     assert await asyncio.wait_for(heard.lost, 5) == "the command ended"
     assert heard.data.count(b"kettle") == 2
     with pytest.raises(LinkError, match="can't be started"):
-        await LiveDialer().console("sw1", "command:/no/such/program")
+        await LiveDialer(commands=commands).console("sw1", "command:none")
+    with pytest.raises(LinkError, match="has no command called"):
+        await LiveDialer().console("sw1", f"command:{sys.executable}")
 
 
 # -- SSH: pinned keys, questions, old boxes -----------------------------------------------------------

@@ -180,6 +180,8 @@ async def test_a_box_that_calls_itself_another_of_the_plan_is_not_spoken_to(prac
     second = row.replace("QS2-0411,02-4b-56-10-33-01", ",").replace("kvr-wj-sw1", "kvr-wj-sw2").replace(".11", ".12")
     port = (await practice.yard.ask("console", device=practice.device))["port"]
     (practice.folder.path / "devices.csv").write_text(f"{head},console\n{row},\n{second},telnet://127.0.0.1:{port}\n")
+    text = (practice.folder.path / "job.yaml").read_text()
+    (practice.folder.path / "job.yaml").write_text(text.replace("mode: practice", "mode: live"))
     vault = Vault(practice.folder.vault)
     vault.put({SecretRef("kvr-wj-sw2/administrator"): vault.get(SecretRef("kvr-wj-sw1/administrator"))})
     before = len(await practice.heard())

@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import family, job, plan, ports, vault
+from zinger.cli import allow, family, job, plan, ports, vault
 from zinger.cli.common import USAGE, CommandError
 from zinger.errors import ZingerError
 
@@ -40,6 +40,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "run": job.run,
     "prove": job.prove,
     "accept": job.accept,
+    "allow": allow.allow,
     "handover": job.handover,
     "practice": job.practice,
     "secret": vault.secret,

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import fcntl
 import os
 import pty
-import shlex
+import struct
+import termios
+from collections.abc import Sequence
 
 from zinger.link.base import Link, LinkError
+
+SIZE = (24, 80)
+"""Rows and columns of its terminal: one without a size makes programs wrap where nobody expects it."""
 
 
 class CommandLink(Link):
@@ -50,12 +56,10 @@ class CommandLink(Link):
             os.close(self._terminal)
 
 
-async def open_command(command: str, name: str) -> CommandLink:
-    """Start a command, without a shell; raises LinkError."""
-    words = shlex.split(command)
-    if not words:
-        raise LinkError("the command is empty; write it like command:telnet 192.0.2.5 4001")
+async def open_command(words: Sequence[str], name: str) -> CommandLink:
+    """Start a program with its arguments, without a shell; raises LinkError."""
     parent, child = pty.openpty()
+    fcntl.ioctl(child, termios.TIOCSWINSZ, struct.pack("HHHH", *SIZE, 0, 0))
     try:
         process = await asyncio.create_subprocess_exec(
             *words, stdin=child, stdout=child, stderr=child, start_new_session=True

@@ -6,42 +6,15 @@ which maps planned addresses to loopback and refuses what a laptop could not rea
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass
+from collections.abc import Mapping
 
 from zinger.link.base import Link, LinkError, Refused
 from zinger.link.command import open_command
 from zinger.link.hostkeys import HostKeys
 from zinger.link.ssh import SshLink, open_ssh
 from zinger.link.tcp import open_tcp, open_telnet
-
-_HOST = r"(?P<host>\[[0-9a-fA-F:.]+\]|[^/:?\s]+)"
-_NETWORK = re.compile(rf"(?P<kind>telnet|tcp|rfc2217|ssh)://{_HOST}(?::(?P<port>\d{{1,5}}))?(?:\?(?P<how>\S+))?")
-_SERIAL = re.compile(r"serial://(?P<port>[^?\s]+)(?:\?(?P<how>\S+))?")
-_FORMS = "serial:///dev/ttyUSB0, rfc2217://host:port, telnet://host:port, tcp://host:port, ssh://host or command:WORDS"
-
-
-@dataclass(frozen=True)
-class Console:
-    """A console as the plan writes it: what kind of way, where, and how (speed and framing, or `old`)."""
-
-    kind: str
-    host: str = ""
-    port: int = 0
-    how: str = ""
-
-    @classmethod
-    def read(cls, text: str) -> Console:
-        """From the column of the sheet; raises LinkError with the forms that there are."""
-        if text.startswith("command:"):
-            return cls("command", text.removeprefix("command:").strip())
-        if match := _SERIAL.fullmatch(text):
-            return cls("serial", match["port"], how=match["how"] or "")
-        match = _NETWORK.fullmatch(text)
-        port = int(match["port"] or (22 if match["kind"] == "ssh" else 0)) if match else 0
-        if match is None or not 0 < port < 65536:
-            raise LinkError(f"{text!r} is not a console; write {_FORMS}")
-        return cls(match["kind"], match["host"].strip("[]"), port, match["how"] or "")
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.console import FORMS, SERIAL, YARD, Console, LineSettings
 
 
 class Dialer:
@@ -85,29 +58,36 @@ class Dialer:
 class LiveDialer(Dialer):
     """The real network."""
 
-    def __init__(self, host_keys: HostKeys | None = None) -> None:
+    def __init__(self, host_keys: HostKeys | None = None, commands: Mapping[str, str] | None = None) -> None:
         self.host_keys = host_keys or HostKeys()
+        self.commands = commands or {}
+        """What the job starts to reach a console, by name: only what a person allowed."""
 
     async def where(self, address: str, port: int) -> tuple[str, int]:
         return address, port
 
     async def console(self, device: str, console: str, settings: str = "") -> Link:
-        if not console:
-            raise LinkError(f"the plan names no console; add a column `console`, like {_FORMS}")
-        return await open_console(console, settings)
+        return await open_console(console, settings, self.commands)
 
 
-async def open_console(text: str, settings: str = "") -> Link:
+async def open_console(text: str, settings: str = "", commands: Mapping[str, str] | None = None) -> Link:
     """Open a console that needs no sign-in of its own; raises LinkError for anything else."""
-    console = Console.read(text)
     name = f"console {text}"
-    if console.kind == "command":
-        return await open_command(console.host, name)
-    if console.kind in ("serial", "rfc2217"):
-        from zinger.link.serial import LineSettings, open_serial  # here, since few runs have one
+    try:
+        console = Console.read(text)
+        words = console.words(commands or {}) if console.kind == "command" else []
+        speed = LineSettings.read(console.how or settings or "9600 8N1") if console.kind in SERIAL else LineSettings()
+    except BadValue as error:
+        raise LinkError(f"{error.what}. {error.repair}") from None
+    if console.kind == YARD:
+        raise LinkError(f"the plan names no console; add a column `console`, like {FORMS}")
+    if words:
+        return await open_command(words, name)
+    if console.kind in SERIAL:
+        from zinger.link.serial import open_serial  # here, since few runs have one
 
         url = console.host if console.kind == "serial" else f"rfc2217://{console.host}:{console.port}"
-        return await open_serial(url, LineSettings.read(console.how or settings or "9600 8N1"), name)
+        return await open_serial(url, speed, name)
     if console.kind == "ssh":
         raise LinkError(f"{text}: a shell over SSH is signed in to, not opened")
     opener = open_telnet if console.kind == "telnet" else open_tcp

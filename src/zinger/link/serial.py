@@ -16,6 +16,7 @@ import serial
 from serial.tools import list_ports
 
 from zinger.link.base import Link, LinkError, Refused, Unreachable
+from zinger.plan.values.console import LineSettings
 
 SPEEDS = (9600, 115200, 19200, 38400, 57600, 4800, 2400)
 """Bits a second, the likeliest first."""
@@ -34,25 +35,6 @@ def _quietly(args: threading.ExceptHookArgs, otherwise: Any = threading.exceptho
 
 
 threading.excepthook = _quietly
-
-
-@dataclass(frozen=True)
-class LineSettings:
-    """Speed in bits a second and framing as data bits, parity, stop bits."""
-
-    speed: int = 9600
-    framing: str = "8N1"
-
-    @classmethod
-    def read(cls, text: str) -> LineSettings:
-        """From `115200 8N1` or `115200-8N1`; raises LinkError."""
-        match = re.fullmatch(r"(\d{2,7})(?:[ -]([5-8][NEO][12]))?", text.strip())
-        if match is None:
-            raise LinkError(f"{text!r} are not settings of a serial line; write them like 9600 8N1")
-        return cls(int(match[1]), match[2] or "8N1")
-
-    def __str__(self) -> str:
-        return f"{self.speed} {self.framing}"
 
 
 class SerialLink(Link):

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from zinger.link.base import Link, LinkError, Unreachable
-from zinger.link.dial import Dialer, open_console
+from zinger.link.dial import Dialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.tcp import open_telnet
 
@@ -74,7 +74,5 @@ class YardDialer(Dialer):
         return str(reply["host"]), int(reply["port"])
 
     async def console(self, device: str, console: str, settings: str = "") -> Link:
-        if console and console != "yard":
-            return await open_console(console, settings)
         reply = await self.yard.ask("console", device=device)
         return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

@@ -21,7 +21,7 @@ from zinger.plan.checking import (
 )
 from zinger.plan.families import COUNTED, ROLE_SECTIONS
 from zinger.plan.model import Device, Layer
-from zinger.plan.problems import Repair
+from zinger.plan.problems import Repair, Spot
 from zinger.plan.setting import Setting
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.subjects.edge.settings import GUEST, LOCAL, POOL, UPSTREAM
@@ -33,6 +33,8 @@ from zinger.plan.subjects.switching.settings import VLAN_GATEWAYS
 from zinger.plan.subjects.voice.settings import LEGS
 from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import Interface
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.console import SERIAL, Console, LineSettings
 
 
 @plan_check("setting-missing", ERROR)
@@ -49,6 +51,21 @@ def setting_missing(look: Look) -> Iterator[Found]:
                     tuple(d.name for d in lacking),
                     lacking[0].spot,
                 )
+
+
+@plan_check("console-form", ERROR)
+def console_form(look: Look) -> Iterator[Found]:
+    """A console that can't be opened as it is written, or a command that job.yaml does not have."""
+    for device in look.plan.devices:
+        try:
+            console = Console.read(device.console)
+            if console.kind == "command":
+                console.words(look.plan.commands)
+            elif console.kind in SERIAL and console.how:
+                LineSettings.read(console.how)
+        except BadValue as error:
+            spot = Spot(device.spot.file, device.spot.line, "console")
+            yield Found(error.what, error.repair, devices=(device.name,), spot=spot)
 
 
 @plan_check("duplicate-serial", ERROR)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 from typing import Any, TypeVar
@@ -121,6 +121,8 @@ class Plan:
     sites: tuple[Site, ...] = ()
     devices: tuple[Device, ...] = ()
     problems: tuple[Problem, ...] = ()
+    commands: Mapping[str, str] = field(default_factory=dict)
+    """Programs that lead to a console, by the name that the sheet uses."""
 
     def device(self, name: str) -> Device:
         """The device of that hostname; raises KeyError."""

@@ -63,4 +63,6 @@ class RawJob:
     addresses: Mapping[str, Raw] = field(default_factory=dict)
     columns: Mapping[str, str] = field(default_factory=dict)
     """What headings mean that were confirmed at an import: heading to setting or identity, or to nothing."""
+    commands: Mapping[str, str] = field(default_factory=dict)
+    """Programs that lead to a console, by the name that a sheet may use."""
     problems: tuple[Problem, ...] = ()

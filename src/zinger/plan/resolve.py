@@ -88,10 +88,10 @@ class _Resolver:
         devices, full = allocate([self._device(row) for row in rows], self.sites.values())
         self.problems += full
         job = self.job
-        bare = Plan(job.title, job.note, job.mode, tuple(self.sites.values()), devices)
+        bare = Plan(job.title, job.note, job.mode, tuple(self.sites.values()), devices, commands=job.commands)
         found = (*before, *self.problems, *check(bare, self.families, vaulted))
         unique = tuple(dict.fromkeys(found))
-        return Plan(job.title, job.note, job.mode, bare.sites, devices, unique)
+        return Plan(job.title, job.note, job.mode, bare.sites, devices, unique, job.commands)
 
     # -- layers --------------------------------------------------------------------------------------
     def _layer(self, raw: Layered, layer: Layer, label: str) -> Values:

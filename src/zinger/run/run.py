@@ -10,6 +10,7 @@ from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
 from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import needed_secrets
+from zinger.plan.values.console import Console
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
@@ -21,6 +22,7 @@ from zinger.run.practice import YardHands, find_or_start
 from zinger.run.trace import TraceFile
 from zinger.run.world import World
 from zinger.store import entries
+from zinger.store.allowed import is_allowed
 from zinger.store.vault import Vault
 from zinger.wording import counted
 
@@ -66,12 +68,25 @@ class Run:
                 f"{counted(len(faults), 'error')} in the plan; nothing is sent before they are corrected. "
                 f"The first: {faults[0]}  (all: zinger check {self.job.folder.path.name})"
             )
+        self._allowed(wanted)
         if not wanted:
             raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))
         if planned := self.job.board.planned:
             titles = ", ".join(dict.fromkeys(title for _, title in planned))
             self.news.append(f"{len(planned)} more are planned and checked only; no phrasebook yet for {titles}")
         return wanted
+
+    def _allowed(self, wanted: list[Device]) -> None:
+        """Raises RunError for a program that the job would start and nobody has looked at; practice starts none."""
+        folder, commands = self.job.folder.path, self.job.plan.commands
+        consoles = [Console.read(device.console) for device in wanted] if self.job.plan.mode == "live" else []
+        for console in consoles:
+            command = commands.get(console.host, "") if console.kind == "command" else ""
+            if command and not is_allowed(folder, command):
+                raise RunError(
+                    f"The job starts a program on this machine to reach a console: {command!r}. Look at it, and allow "
+                    f"it once: zinger allow {folder.name}"
+                )
 
     async def start(self) -> None:
         """Lock the job, fill the vault, open the yard, and send every device on its way."""
@@ -138,7 +153,7 @@ class Run:
             vault=vault,
             journal=journal,
             secrets=secrets,
-            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys),
+            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys, job.plan.commands),
             hands=self.hands,
             claims=Claims(self.hands, job.plan.devices, job.board.practice),
             records=job.folder.records,

@@ -10,10 +10,10 @@ import asyncio
 from collections.abc import Callable, Sequence
 
 from zinger.link.base import AuthRefused, LinkError
-from zinger.link.dial import Console
 from zinger.link.ssh import SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.values.console import Console
 from zinger.run.world import World
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errors import Stuck

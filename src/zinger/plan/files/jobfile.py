@@ -17,7 +17,20 @@ from zinger.plan.raw import JOB_FILE, SHEET_FILE, Layered, Raw, RawJob, RawSite
 from zinger.plan.settings import RENAMED, SETTINGS
 from zinger.wording import did_you_mean
 
-_TOP = ("job", "note", "mode", "baseline", "sites", "roles", "families", "devices", "naming", "addresses", "columns")
+_TOP = (
+    "job",
+    "note",
+    "mode",
+    "baseline",
+    "sites",
+    "roles",
+    "families",
+    "devices",
+    "naming",
+    "addresses",
+    "columns",
+    "commands",
+)
 _RULES = ("head", "tail", "gateway", "allocate")
 _GROUPS = {name.split(".")[0] for name in SETTINGS}
 
@@ -82,6 +95,7 @@ class _JobReader:
             naming=naming,
             addresses=self._addresses(self._mapping(data, "addresses"), "addresses"),
             columns=columns,
+            commands={str(k): str(v) for k, v in self._mapping(data, "commands").items()},
             problems=tuple(self.problems),
         )
 
