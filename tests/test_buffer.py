@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zinger.talk.terminal.buffer import KEPT, LONGEST_TAIL, LineBuffer
+from zinger.talk.terminal.emulation import Emulation
+from zinger.talk.terminal.screen import Screen
+from zinger.tui.console import Emulator
 
 CASES = [
     (b"one\r\ntwo\r\nsw in base, do: ", ["one", "two"], "sw in base, do: "),
@@ -20,6 +25,10 @@ CASES = [
     (b"progress 10%\rprogress 99%\r\nok> ", ["progress 99%"], "ok> "),
     ("caf\u00e9 \u2022\r\nn\u00f6> ".encode(), ["caf\u00e9 \u2022"], "n\u00f6> "),
     (b"bell\x07 nul\x00\r\nend\x07", ["bell nul"], "end"),
+    (b"ready in 10 s\rready in 9 s\x1b[K\r\n> ", ["ready in 9 s"], "> "),
+    (b"wait ...\x1b[2K\rkept as startup\r\n> ", ["kept as startup"], "> "),
+    (b"abXcd\x1b[3D\x1b[P\x1b[2CY\r\n> ", ["abcdY"], "> "),
+    (b"left \x1b[10Gright\r\n\x1b[1;5Hx", ["left     right"], "x"),
     (b"bad \xff utf8\r\n> ", ["bad \ufffd utf8"], "> "),
 ]
 
@@ -38,6 +47,26 @@ def test_every_split_in_two_and_byte_by_byte(data: bytes, lines: list[str], tail
     assert heard([bytes([byte]) for byte in data]) == (lines, tail)
 
 
+HOSTILE = [
+    b"\x1b[?1m",
+    b"\x1b[?5n",
+    b"\x1b[1;2;3H",
+    b"\x1b[",
+    b"\x1b[99999999999999999999A",
+    b"\x1b]0;",
+    b"\x1bP",
+    b"\x1b[?3h",
+    b"\x1b(0",
+    b"\x9b5;5r",
+    b"\xcc\x81",
+    b"\x0e",
+    b"x",
+    b"\r\n",
+    b"\x1b[1;1r",
+    b"\x1b[38;2;1m",
+    b"\x1b%G",
+    b"\x1b#8",
+]
 FRAGMENTS = st.sampled_from(
     [
         b"text",
@@ -52,6 +81,8 @@ FRAGMENTS = st.sampled_from(
         b"sw in base, do: ",
         b"@09:41:12 port 7: carrier up\r\n",
         b"\x1b(B",
+        b"\x1b[K",
+        b"\x1b[2D",
         b"\x00",
     ]
 )
@@ -65,6 +96,28 @@ def test_any_split_gives_the_same(data: bytes, sizes: list[int]) -> None:
         pieces.append(data[at : at + size])
         at += size
     assert heard(pieces) == heard([data])
+
+
+@given(st.binary(max_size=200) | st.lists(st.sampled_from(HOSTILE), max_size=30).map(b"".join))
+def test_nothing_that_a_device_can_send_ends_a_buffer_or_a_screen(data: bytes) -> None:
+    """What comes behind a whole line is read, whatever came before it."""
+    drawn, console = Screen(80, 24), Emulator(200)
+    drawn.feed(data)
+    Emulation(console).feed(data.decode("utf-8", "replace"))
+    assert heard([data + b"\x1b\\\x07\x18\r\nfine\r\n> "])[1] == "> "
+    drawn.feed(b"\x1b\\\x07\x18\x1bc\x1b[2J\x1b[1;1Hfine")
+    assert "fine" in drawn.text
+
+
+def test_an_endless_code_is_read_in_linear_time() -> None:
+    times = []
+    for size in (20_000, 80_000):
+        buffer, began = LineBuffer(), time.process_time()
+        for _ in range(size // 50):
+            buffer.feed(b"\x1b[" + b"1" * 48)
+        buffer.feed(b"\x1b[" + b"1" * size)
+        times.append(time.process_time() - began)
+    assert times[1] < max(0.05, times[0]) * 40, "four times as much takes about four times as long, not sixteen"
 
 
 def test_a_flood_is_bounded_and_told() -> None:

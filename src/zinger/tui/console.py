@@ -19,6 +19,7 @@ from zinger.phrasebook.classify import LineKind, classify
 from zinger.phrasebook.terminal import Terminal
 from zinger.store.transcript import Annotation, Transcript
 from zinger.talk.terminal.buffer import LineBuffer
+from zinger.talk.terminal.emulation import Emulation
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
 from zinger.tui.rows import Rows
 
@@ -96,7 +97,7 @@ class Console(Rows):
 
     def _forget(self) -> None:
         self._emulator = Emulator(COLUMNS)
-        self._stream = pyte.Stream(self._emulator)
+        self._stream = Emulation(self._emulator)
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._fed = 0
         self._marks: dict[int, str] = {}

@@ -15,11 +15,18 @@ KEPT = 4 * 1024 * 1024
 LONGEST_TAIL = 4096
 RECENT = 2048
 _ESCAPE = re.compile(
-    r"\x1b(?:\[[0-?]*[ -/]*[@-~]|\][^\x07\x1b]*(?:\x07|\x1b\\)|[PX^_][^\x1b]*\x1b\\"
-    r"|[ -/]*[0-OQ-WYZ\\`-~])"
+    r"\x1b(?:\[[0-?]*[ -/]*(?:[@-~]|(?=\x1b))|\][^\x07\x1b]*(?:\x07|\x1b\\|(?=\x1b[^\\]))"
+    r"|[PX^_][^\x1b]*(?:\x1b\\|(?=\x1b[^\\]))|[ -/]*(?:[0-OQ-WYZ\\`-~]|(?=\x1b)))"
 )
-_UNFINISHED = re.compile(r"\x1b(?:\[[0-?]*[ -/]*|\][^\x07\x1b]{0,4096}\x1b?|[PX^_][^\x1b]{0,4096}\x1b?|[ -/]*)$")
-_CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f]")
+"""A code; one that another breaks off ends there."""
+_UNFINISHED = re.compile(
+    r"\x1b(?:\[[0-?]{0,64}[ -/]{0,8}|\][^\x07\x1b]{0,4096}\x1b?|[PX^_][^\x1b]{0,4096}\x1b?|[ -/]*)$"
+)
+_CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f\ue010-\ue013]")
+_ON, _ERASE, _ERASE_ALL, _DELETE = "\ue010", "\ue011", "\ue012", "\ue013"
+"""What stands for cursor codes that change a row, one character each, until the row is read."""
+_CHANGES = re.compile(f"[\r\b{_ON}{_ERASE}{_ERASE_ALL}{_DELETE}]")
+_FARTHEST = 500
 
 
 def overwrite(line: str, wraps: int = 0) -> str:
@@ -28,7 +35,7 @@ def overwrite(line: str, wraps: int = 0) -> str:
     With `wraps`, a blank and a carriage return behind a full row of so many columns is the line going on in the next
     row, as line editors force it, and no return to its beginning.
     """
-    cells: list[str] = []
+    cells: list[str] = []  # what is blanked stays a blank until the end
     at = row = 0
     for char in line:
         if char == "\r":
@@ -38,10 +45,33 @@ def overwrite(line: str, wraps: int = 0) -> str:
             at = row
         elif char == "\b":
             at = max(0, at - 1)
+        elif char == _ON:
+            at += 1
+        elif char == _ERASE:
+            del cells[at:]
+        elif char == _ERASE_ALL:
+            cells = [" "] * at
+        elif char == _DELETE:
+            del cells[at : at + 1]
         else:
+            cells += " " * (at - len(cells))
             cells[at : at + 1] = [char]
             at += 1
     return "".join(cells[:at]) + "".join(cells[at:]).rstrip(" ")
+
+
+def _stands_for(code: re.Match[str]) -> str:
+    """What a code does to its row: erase (EL), move (CUB, CUF, CHA) or delete (DCH), ECMA-48 8.3; else nothing."""
+    text = code[0]
+    number, what = text[2:-1], text[-1]
+    if not text.startswith("\x1b[") or not (number == "" or number.isdigit()):
+        return ""
+    if what == "K":
+        return {"": _ERASE, "0": _ERASE, "2": _ERASE_ALL}.get(number, "")
+    times = min(max(1, int(number[:6] or 1)), _FARTHEST)
+    if what == "G":
+        return "\r" + _ON * (times - 1)
+    return {"D": "\b", "C": _ON, "P": _DELETE}.get(what, "") * times
 
 
 class LineBuffer:
@@ -78,7 +108,7 @@ class LineBuffer:
 
     def _without_escapes(self, text: str) -> str:
         text, self._escape = self._escape + text, ""
-        text = _ESCAPE.sub("", text)
+        text = _ESCAPE.sub(_stands_for, text)
         if unfinished := _UNFINISHED.search(text):
             self._escape = unfinished[0]
             text = text[: unfinished.start()]
@@ -97,7 +127,7 @@ class LineBuffer:
         raw = self._raw
         if raw.isprintable():
             return raw
-        if "\r" in raw or "\b" in raw:
+        if _CHANGES.search(raw):
             raw = overwrite(raw, self._wraps)
         return _CONTROL.sub("", raw)
 
@@ -129,6 +159,6 @@ class LineBuffer:
 
     def _clean(self, line: str) -> str:
         line = line.removesuffix("\r")
-        if "\r" in line or "\b" in line:
+        if _CHANGES.search(line):
             line = overwrite(line, self._wraps)
         return (line if line.isprintable() else _CONTROL.sub("", line)).rstrip()

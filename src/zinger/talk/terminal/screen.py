@@ -10,6 +10,7 @@ import codecs
 import pyte
 
 from zinger.talk.terminal.buffer import LineBuffer
+from zinger.talk.terminal.emulation import Emulation
 
 
 class Screen(LineBuffer):
@@ -18,7 +19,7 @@ class Screen(LineBuffer):
     def __init__(self, columns: int, rows: int) -> None:
         super().__init__()
         self._emulated = pyte.Screen(columns, rows)
-        self._stream = pyte.Stream(self._emulated)
+        self._stream = Emulation(self._emulated)
         self._letters = codecs.getincrementaldecoder("utf-8")("replace").decode
         self._fresh = False
 
