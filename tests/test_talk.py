@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.talking import Player
+from tests.test_outcome import planned
 from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.terminal import TypeLine
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.resolve import resolve
+from zinger.plan.setting import Stop
 from zinger.plan.values.secrets import SecretRef
-from zinger.script.compile import Script, compile_script
+from zinger.script.compile import Filler, Script, compile_script
+from zinger.talk.driver import Running
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck, TalkError
 from zinger.talk.events import Mended, Renewed, SignedIn
+from zinger.talk.requests import At, Do, Look
+from zinger.talk.terminal.surface import Send, TerminalSurface
 from zinger.talk.timing import Timing
 
 NEW = SecretRef("sw1/factory account")
@@ -39,7 +49,8 @@ STARTS = [
     ("at a question of somebody's", b"restart now, yes or no? ", "no"),
     ("a prompt that a log line pushed away", b"old in look, do: \r\n@09:41:12 port 7: carrier up\r\n", "take charge"),
     ("a question pushed away", b"running becomes startup, yes or no? \r\n@09:41:12 fan turns\r\n", "no"),
-    ("nothing at all", b"", "\r"),
+    ("nothing at all: what may be half typed is taken away", b"", "\x18"),
+    ("a prompt torn by a log line", b"old in lo\r\n@09:41:12 port 7: carrier up\r\nok, do: ", "take charge"),
     ("in the middle of a forced change", b"new secret for installer (12 or more): ", "••••••••\r"),
     ("second entry of a forced change", b"once more for installer: ", "••••••••\r"),
 ]
@@ -65,15 +76,80 @@ def test_a_silent_device_is_nudged_and_then_given_up(quern: Phrasebook) -> None:
     player = Player(quern, [])
     ended = player.run(arrive(quern.map, "base", keys(), patience=20))
     assert isinstance(ended.error, Stuck) and "Nothing answers" in str(ended.error)
-    assert set(player.sent) == {"\r"} and 3 <= len(player.sent) <= 10
+    assert player.sent[0] == "\x18" and set(player.sent[1:]) == {"\r"} and 3 <= len(player.sent) <= 10
 
 
 def test_a_booting_device_is_left_alone(quern: Phrasebook) -> None:
-    player = Player(quern, [b"\r\nsw in base, do: "], timing=Timing(boots_in=90))
+    player = Player(quern, [b"", b"\r\nsw in base, do: "], timing=Timing(boots_in=90))
     began = player.now
     ended = player.run(arrive(quern.map, "base", keys()), b"quern loader 1.4\r\n")
-    assert ended.error is None and player.sent == ["\r"]
-    assert player.now - began > 0.8 * 90
+    assert ended.error is None and player.sent == ["\x18", "\r"]
+    assert player.now - began > 90
+    ready = Player(quern, [b"", b"\r\nsw in base, do: "], timing=Timing(boots_in=90))
+    ready.run(arrive(quern.map, "base", keys()), b"quern loader 1.4\r\nloaded; this console is at rest\r\n")
+    assert ready.now < 110, "it said that it is up"
+
+
+class Busy(Player):
+    """A device that shows something every second, whether anybody speaks with it or not."""
+
+    every: Callable[[int], bytes]
+
+    def end(self, running: Running[Any]) -> Running[Any]:
+        for second in range(2000):
+            self.poll()
+            if running.ended:
+                return running
+            self.now += 1.0
+            self.show(self.every(second))
+        raise AssertionError("it never ended")
+
+
+@pytest.mark.parametrize(
+    ("begins", "every", "at_most", "shown"),
+    [
+        (b"\x1b[2J12:00:00 ", lambda n: b"\r12:00:%02d " % (n % 60), 100, "12:00"),
+        (b"Which deck? ", lambda n: b"\r\n@09:41:%02d fan turns\r\n" % (n % 60), 20, "Which deck?"),
+        (b"Deck (1-4): ", lambda n: b"", 20, "Deck (1-4):"),
+    ],
+)
+def test_something_unknown_is_waited_for_in_bounded_time_and_nothing_is_pressed(
+    quern: Phrasebook, begins: bytes, every: Callable[[int], bytes], at_most: float, shown: str
+) -> None:
+    """However often it ticks or logs, a person is asked, and told what stands there."""
+    player = Busy(quern, [])
+    player.every = every
+    began = player.now
+    ended = player.run(arrive(quern.map, "base", keys()), begins)
+    assert isinstance(ended.error, Stuck) and shown in ended.error.shown, ended.error
+    assert player.sent == [] and player.now - began < at_most
+
+
+def test_what_must_be_shown_is_found_though_a_log_line_came_inside(quern: Phrasebook) -> None:
+    (save,) = quern.saves
+    step = Filler(planned(quern), quern, {}).plain(save, Stop.SAVE, "save")
+    torn = b"\r\nwriting . .\r\nkept as sta\r\n@09:41:12 port 7: up\r\nrtup, 210 bytes\r\nsw in base, do: "
+    player = Player(quern, [b"keep", b"\r\nrunning becomes startup, yes or no? ", b"yes", torn])
+    assert player.run(send_step(quern, step, keys()), b"sw in base, do: ").error is None, player.sent
+
+
+def test_what_does_not_come_back_is_typed_at_the_pace_that_the_line_takes(quern: Phrasebook) -> None:
+    asked = b"secret of installer: "
+    for book, damaged, wanted in (
+        (quern, False, 0.0),
+        (quern, True, 20.0),
+        (replace(quern, terminal=replace(quern.terminal, pace=8.0)), False, 8.0),
+    ):
+        surface = TerminalSurface(book.terminal)
+        if damaged:
+            surface.sight.typist.came_back_damaged()
+        surface.receive(asked, 1.0)
+        surface.begin(Look(5.0), 1.0)
+        while not isinstance(at := surface.turn(9.0), At):
+            assert not isinstance(at, TalkError)
+        surface.begin(Do(TypeLine((NEW,)), frozenset({"look"}), "signing in", 30.0), 9.0)
+        sent = surface.turn(9.0)
+        assert isinstance(sent, Send) and sent.pace == wanted
 
 
 SIGN_IN = [

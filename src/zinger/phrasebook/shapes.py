@@ -54,6 +54,8 @@ class Typing(Shape):
     cancel: str = "ctrl-u"
     rub: str = ""
     redraw: str = ""
+    wake: str = ""
+    pace: float = Field(default=0, ge=0, le=10000)
     wraps: int = Field(default=0, ge=0, le=500)
     longest_line: int = Field(default=250, ge=20, le=4000)
     screen: str = ""
@@ -187,6 +189,7 @@ class BookShape(CardShape):
     refusals: list[str] = []
     warnings: list[str] = []
     boot: list[str] = []
+    ready: list[str] = []
     identity: dict[str, str] = {}
     identity_lines: dict[str, str] = {}
     places: dict[str, PlaceShape]

@@ -177,6 +177,12 @@ class Terminal:
     cancel: str = "\x15"
     rub: str = ""
     redraw: str = ""
+    wake: str = ""
+    """The first key on a silent line of which nothing is known: it takes away what somebody left half typed."""
+    pace: float = 0.0
+    """Characters a second that its line takes; 0 for as many as come."""
+    ready: re.Pattern[str] = NEVER
+    """Lines that say that a boot is over."""
     wraps: int = 0
     longest_line: int = 250
     size: tuple[int, int] | None = None

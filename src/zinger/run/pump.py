@@ -8,6 +8,7 @@ back is masked before anybody, the conversation included, hears it.
 from __future__ import annotations
 
 import asyncio
+from collections import deque
 from collections.abc import Callable
 from functools import partial
 from typing import TypeVar
@@ -60,6 +61,9 @@ class Pump:
         self._person.set()
         self._in_turn = False
         self._typed = Typed()
+        self._slow: deque[tuple[str, float]] = deque()
+        """Characters that wait for the pace of the line, each with the pause behind it."""
+        self._next_char: asyncio.TimerHandle | None = None
 
     # -- the link ----------------------------------------------------------------------------------
     def join(self, link: Link, recording: Recording | None = None) -> None:
@@ -150,7 +154,25 @@ class Pump:
         raw = "".join(self._secret(p) if isinstance(p, SecretRef) else p for p in action.words)
         if self.recording:
             self.recording.typed("".join(str(part) for part in action.words))
-        self.link.write(raw.encode())
+        self._write(raw, action.pace)
+
+    def _write(self, text: str, pace: float) -> None:
+        """At a pace, a character at a time; what comes meanwhile waits behind it."""
+        if pace or self._slow:
+            self._slow.extend((char, 1 / pace if pace else 0.0) for char in text)
+            if self._next_char is None:
+                self._write_on()
+        elif self.link:
+            self.link.write(text.encode())
+
+    def _write_on(self) -> None:
+        self._next_char = None
+        if not self._slow or self.link is None:
+            self._slow.clear()
+            return
+        char, pause = self._slow.popleft()
+        self.link.write(char.encode())
+        self._next_char = self._loop.call_later(pause, self._write_on)
 
     def _wake_at(self, when: float, now: float) -> None:
         if self._timer and self._due <= when and self._due > now:

@@ -18,6 +18,9 @@ from zinger.run.world import World
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errors import Stuck
 
+BETWEEN_TRIES = 1.0
+"""Seconds between a password that was refused and the next."""
+
 
 class Ways:
     """Dials one device over SSH."""
@@ -54,6 +57,7 @@ class Ways:
                     link = await self.world.dialer.ssh(address, user, self.world.secret(self.book, ref), port, old)
                 except AuthRefused as error:
                     refused = str(error)
+                    await asyncio.sleep(BETWEEN_TRIES)  # devices lock out who tries too fast
                     continue
                 except LinkError as error:
                     failures.append(str(error))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from itertools import pairwise
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.script.compile import Lines, Step, StepLine
@@ -25,12 +26,14 @@ def send_step(book: Phrasebook, step: Step, keys: Keyring) -> Errand[Answer]:
     at = yield from arrive(book.map, step.at, keys)
     shown: tuple[str, ...] = ()
     warned: tuple[str, ...] = ()
-    answer = Answer((), at)
+    answer, disturbed = Answer((), at), False
     for line in step.what.lines:
         answer = yield from _send_line(step, step.what, line, answer.at)
         shown, warned = shown + answer.lines, warned + answer.warnings
+        disturbed |= answer.disturbed
     expect = step.how.expect
-    if expect and not any(expect.search(line) for line in shown):
+    torn = [a + b for a, b in pairwise(shown)] if disturbed else []  # a log line can come inside a line
+    if expect and not any(expect.search(line) for line in (*shown, *torn)):
         raise RefusedByDevice(step.setting, shown[-1] if shown else "it showed nothing to confirm it")
     return Answer(shown, answer.at, warnings=warned)
 
@@ -41,7 +44,7 @@ def _send_line(step: Step, what: Lines, line: StepLine, at: At) -> Errand[Answer
     ends = frozenset({line.to}) if line.to else frozenset({how.at}) | how.through
     expect = ends | frozenset(what.replies)
     answer = yield from do(line.deed, expect, step.title, how.patience, how.progress)
-    lines, warned, refusals = answer.lines, answer.warnings, 0
+    lines, warned, refusals, disturbed = answer.lines, answer.warnings, 0, answer.disturbed
     turns: Counter[str] = Counter()
     for _ in range(3 * sum(map(len, what.replies.values()))):
         replies = what.replies.get(answer.at.name)
@@ -53,8 +56,9 @@ def _send_line(step: Step, what: Lines, line: StepLine, at: At) -> Errand[Answer
         deed = replies[min(turn, len(replies) - 1)]
         answer = yield from do(deed, expect, step.title, how.patience, how.progress)
         lines, warned = lines + answer.lines, warned + answer.warnings
+        disturbed |= answer.disturbed
     if answer.refusal:
         raise RefusedByDevice(step.setting, answer.refusal)
     if answer.at.name not in ends:
         raise Interrupted(f"after sending the {step.title} it stood at {answer.at.place.words}")
-    return Answer(lines, answer.at, warnings=warned)
+    return Answer(lines, answer.at, warnings=warned, disturbed=disturbed)

@@ -17,6 +17,8 @@ from zinger.talk.terminal.buffer import LineBuffer
 from zinger.talk.terminal.screen import Screen
 from zinger.talk.timing import Timing
 
+_QUESTION = re.compile(r"[?:>\])] *$")
+"""How a question ends, known or not."""
 _GLANCE = 2048
 """Characters of a burst that are looked at for boot and identity lines."""
 
@@ -26,6 +28,13 @@ class Seen(Enum):
 
     HALF_TYPED = "a prompt with somebody's half-typed line"
     NOTHING_KNOWN = "nothing that the map knows"
+
+
+class Boot(Enum):
+    """What a device tells of its boot."""
+
+    BOOTS = "it boots"
+    UP = "it is up"
 
 
 class Locator:
@@ -40,23 +49,27 @@ class Locator:
         """Where the device last was known to be; None before the first place and after a restart."""
         self.heard = 0.0
         """When it last showed something that is not a log line, or was last sent something."""
+        self.lined = 0.0
+        """When it last showed a whole line that is not a log line."""
         self.doubtful = False
         """Set after a nudge or a cancelled line: then even an expected place must hold still."""
         self._stands: At | None = None
 
-    def receive(self, data: bytes, now: float) -> bool:
-        """Bytes from the device; returns whether they tell that it boots."""
+    def receive(self, data: bytes, now: float) -> Boot | None:
+        """Bytes from the device; returns what they tell of its boot."""
         lines = self.buffer.feed(data)
         self._stands = None
         if not lines:
             self.heard = now
-            return False
+            return None
         if not self._only_noise(lines):
-            self.heard = now
+            self.heard = self.lined = now
         for what, pattern in self.terminal.identity_lines.items():
             if mark := pattern.search(lines[-_GLANCE:].replace("\r", "")):
                 self.identity[what] = mark["value"]
-        return self.terminal.boot.search(lines[-_GLANCE:]) is not None
+        if self.terminal.ready.search(lines[-_GLANCE:]):
+            return Boot.UP
+        return Boot.BOOTS if self.terminal.boot.search(lines[-_GLANCE:]) else None
 
     def _only_noise(self, lines: str) -> bool:
         if self.buffer.tail or len(lines) >= _GLANCE:
@@ -84,6 +97,8 @@ class Locator:
             return self._stands
         tail = self.buffer.tail
         found = self.terminal.recognise(tail, expect, self.buffer.text) if tail else None
+        if found is None and tail.strip():
+            found = self._torn(tail)
         if found is None:
             return self._pushed_away(now) if not tail.strip() else Seen.NOTHING_KNOWN
         place, match = found
@@ -93,6 +108,21 @@ class Locator:
         if still or (place.name in expect and not self.doubtful and not self.terminal.size):
             return self._arrived(place, match)
         return self._hold_still("it must hold still")
+
+    def _torn(self, tail: str) -> tuple[Place, re.Match[str]] | None:
+        """The place whose prompt a log line tore in two: what was shown before the log line, and the tail."""
+        lines = [line for line in self.buffer.recent(exact=True) if line.strip()]
+        before = next((i for i, line in enumerate(reversed(lines)) if not self.terminal.noise.search(line)), 0)
+        return self.terminal.recognise(lines[-1 - before] + tail) if before else None
+
+    @property
+    def standing(self) -> str:
+        """What stands there: the tail, or a question that log lines pushed away from it."""
+        if self.buffer.tail.strip():
+            return self.buffer.tail
+        lines = [line for line in self.buffer.recent(exact=True) if line.strip()]
+        said = next((line for line in reversed(lines) if not self.terminal.noise.search(line)), "")
+        return said if lines and said != lines[-1] and _QUESTION.search(said) else ""
 
     def _pushed_away(self, now: float) -> At | Wait | Seen:
         for line in reversed(self.buffer.recent()):

@@ -17,6 +17,8 @@ from zinger.talk.terminal.phases import Input, State
 from zinger.talk.terminal.typist import TRIES, Echo, Typist
 
 _QUESTION_ENDS = "?:>])"
+_WALL = 3
+"""So many times its patience something unknown is waited for at most, however often it draws or ticks."""
 _MEND_PATIENCE = 10.0
 _KEY_LOST = 4
 """After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
@@ -50,11 +52,17 @@ class Sight:
         self.last_seen: At | None = None
         """The place that onlookers were told of last."""
         self.boot_began: float | None = None
+        self.up = 0.0
+        """When it said, while booting, that it is up; 0 until then."""
         self.restarted = False
         """Whether it began to boot in the middle of something."""
         self.pending: Input | None = None
         """The request that has not been begun yet."""
-        self.nudged = 0.0
+        self.nudged = self.grown = 0.0
+        self.longest = 0
+        """The length of the longest unknown text so far, and above since when."""
+        self.woken = False
+        """Whether what somebody left half typed on this line was taken away."""
         self.gap = self.timing.nudge
         self.notices = 0
         self.resumed = False
@@ -65,6 +73,7 @@ class Sight:
     def begin(self, request: Look | Do, now: float) -> None:
         """A new request."""
         self.request, self.began, self.notices = request, now, 0
+        self.longest, self.grown = 0, now
         self.resumed, self.shown_whole = False, 0
         self.begun_at, self.locator.doubtful = self.locator.at, False
         if isinstance(request, Look):
@@ -124,7 +133,7 @@ class Sight:
         if self.boot_began is not None:
             return self._booting(self.boot_began, now)
         tell = "waits for it to answer"
-        if buffer.tail.strip():
+        if self.locator.standing:
             return self._stare(look.patience, now, tell)
         end = self.began + look.patience
         if now >= end:
@@ -146,7 +155,7 @@ class Sight:
 
     def _booting(self, began: float, now: float) -> View:
         """A booting device is left alone until it should be up; after three times as long it is given up."""
-        quiet_until = began + 0.8 * self.timing.boots_in
+        quiet_until = self.up or began + self.timing.boots_in
         end = began + 3 * self.timing.boots_in + 20
         if now >= end:
             error = Stuck("it began to boot and never came up", self.locator.buffer.tail)
@@ -155,9 +164,12 @@ class Sight:
 
     def _stare(self, patience: float, now: float, tell: str = "") -> View:
         """Something unknown stands there: it may go on, or a person is needed."""
-        tail = self.locator.buffer.tail
+        tail = self.locator.standing
+        if len(tail) > self.longest:  # a row of dots that grows is at work; a clock that ticks is not
+            self.longest, self.grown = len(tail), now
         limit = self.timing.strange if tail.rstrip()[-1] in _QUESTION_ENDS else patience
-        until = self.locator.heard + limit
+        wall = max(self.began, self.grown, self.locator.lined) + _WALL * limit
+        until = min(self.locator.heard + limit, wall)
         if now < until:
             return View(Input.UNKNOWN, until=until, why="something unknown stands there", tell=tell)
         unknown = Stuck("Unknown prompt: no pattern of this phrasebook matches.", tail)
@@ -256,7 +268,7 @@ class Sight:
 
     def _run_out(self, patience: float, now: float) -> View:
         """Nothing known stands there: stare at what does, or nudge once it has been silent for long."""
-        if self.locator.buffer.tail.strip():
+        if self.locator.standing:
             return self._stare(patience, now)
         heard, at = self.locator.heard, self.locator.at
         if now >= heard + patience:

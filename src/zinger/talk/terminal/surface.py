@@ -22,19 +22,22 @@ from zinger.talk.errors import TalkError
 from zinger.talk.events import Event, Mended, Nudged, Recognised, Sent, Waiting, Waits
 from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.surface import Wait
-from zinger.talk.terminal.locator import Locator
+from zinger.talk.terminal.locator import Boot, Locator
 from zinger.talk.terminal.phases import TABLE, Action, Input, NoRow, State
 from zinger.talk.terminal.sight import Sight, View
 from zinger.talk.terminal.typist import Typist
 from zinger.talk.timing import Timing
 
+_SLOWED = 20.0
+"""Characters a second at which is typed blind on a line that lost some of what was typed at once."""
 _DAMAGED = (Input.ECHO_DAMAGED, Input.ECHO_DAMAGED_SHOWABLE, Input.ECHO_HOPELESS)
 
 
 class Send(NamedTuple):
-    """Write these words to the link, secrets resolved at that moment."""
+    """Write these words to the link, secrets resolved at that moment; `pace` in characters a second, 0 is at once."""
 
     words: Words
+    pace: float = 0.0
 
 
 Turn = Send | Wait | At | Answer | TalkError
@@ -59,7 +62,7 @@ class TerminalSurface:
             Action.FAIL: self._fail,
             Action.ANSWER: self._answer,
             Action.TYPE: self._type,
-            Action.TYPE_ON: lambda view, now: Send(self.sight.typist.next_words()),
+            Action.TYPE_ON: lambda view, now: self._typed(self.sight.typist.next_words()),
             Action.TYPE_AGAIN: self._type_again,
             Action.RESUME: self._resume,
             Action.SHOW_AGAIN: self._show_again,
@@ -84,8 +87,11 @@ class TerminalSurface:
     def receive(self, data: bytes, now: float) -> None:
         """Bytes from the device."""
         sight = self.sight
-        if sight.locator.receive(data, now) and sight.boot_began is None:
-            sight.boot_began, sight.locator.at = now, None
+        told = sight.locator.receive(data, now)
+        if told is Boot.UP:
+            sight.up = now
+        if told is Boot.BOOTS and sight.boot_began is None:
+            sight.boot_began, sight.locator.at, sight.up = now, None, 0.0
             self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
             sight.restarted = self.state not in (State.LOOKING, State.IDLE)
 
@@ -135,7 +141,7 @@ class TerminalSurface:
     def reset(self) -> None:
         """The link is gone; what stood half-heard will never be completed."""
         self.stop()
-        self.sight.locator = Locator(self.terminal, self.timing)
+        self.sight.locator, self.sight.woken = Locator(self.terminal, self.timing), False
 
     def take_events(self) -> list[Event]:
         """What happened since the last call."""
@@ -213,7 +219,7 @@ class TerminalSurface:
         sight.prompt = sight.locator.buffer.tail
         sight.locator.sent_to(now)
         sight.typist.anew()
-        return Send(sight.typist.next_words())
+        return self._typed(sight.typist.next_words())
 
     def _resume(self, view: View, now: float) -> Send:
         """Go on from where the line is good."""
@@ -242,7 +248,14 @@ class TerminalSurface:
         self._press("", now)
         self.locator.doubtful = False
         self.sight.began = now
-        return Send((*words, self.terminal.enter))
+        return self._typed((*words, self.terminal.enter))
+
+    def _typed(self, words: Words) -> Send:
+        """At the pace that the line can take; what does not come back is slowed by what was learned, too."""
+        pace = self.terminal.pace
+        if self.sight.blind and self.sight.typist.slowed:
+            pace = min(pace or _SLOWED, _SLOWED)
+        return Send(words, pace)
 
     def _pass(self, view: View, now: float) -> Send:
         """Go on at a pager or a notice; what was shown so far stays kept."""
@@ -257,7 +270,8 @@ class TerminalSurface:
         sight.nudged, sight.gap = now, min(sight.gap * 2, self.timing.longest_nudge)
         self.locator.doubtful = True
         self._events.append(Nudged())
-        return Send((self.terminal.enter,))
+        first, sight.woken = not sight.woken and self.locator.at is None, True
+        return Send((self.terminal.wake if first and self.terminal.wake else self.terminal.enter,))
 
     def _answer(self, view: View, now: float) -> Answer:
         """The answer, less noise, echo that was not compared, and blank lines at its ends."""

@@ -45,6 +45,11 @@ class Typist:
         self._sent = 0
 
     @property
+    def slowed(self) -> bool:
+        """Whether this line has damaged what was typed at once."""
+        return self.stride < _WHOLE_LINE
+
+    @property
     def text(self) -> str:
         """The line as a person may see it."""
         return self._text
