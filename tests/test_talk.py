@@ -136,8 +136,8 @@ def test_what_must_be_shown_is_found_though_a_log_line_came_inside(quern: Phrase
 def test_what_does_not_come_back_is_typed_at_the_pace_that_the_line_takes(quern: Phrasebook) -> None:
     asked = b"secret of installer: "
     for book, damaged, wanted in (
-        (quern, False, 0.0),
-        (quern, True, 20.0),
+        (quern, False, 30.0),
+        (quern, True, 15.0),
         (replace(quern, terminal=replace(quern.terminal, pace=8.0)), False, 8.0),
     ):
         surface = TerminalSurface(book.terminal)

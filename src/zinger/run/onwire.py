@@ -50,7 +50,9 @@ class OnWire:
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
         self.name, self.memory = device.name, memory
         boots_in = memory.boots_in or book.factory.boots_in / world.pace
-        conversation = Conversation(book.terminal, Timing(boots_in=boots_in), world.trace_of(device.name))
+        pace = 0.0 if device.console.startswith("ssh://") else Timing.blind_pace * world.pace
+        timing = Timing(boots_in=boots_in, blind_pace=pace)
+        conversation = Conversation(book.terminal, timing, world.trace_of(device.name))
         self.pump = Pump(
             conversation,
             lambda ref: world.secret(book, ref),

@@ -12,7 +12,9 @@ class Timing:
     `settle`: how long what stands there must hold still unless it was expected. `nudge`: the first silence
     after which Enter may be pressed; it doubles up to `longest_nudge`. `strange`: how long something that
     looks like an unknown question is stared at. `echo`: how long an echo may take to be complete.
-    `boots_in`: what this family, or this very device before, took to boot.
+    `boots_in`: what this family, or this very device before, took to boot. `blind_pace`: characters a second at which
+    is typed what does not come back, since a line may lose what comes faster than it takes, and nothing would tell;
+    half of it where the line has lost something; 0 on a link that loses nothing.
     """
 
     settle: float = 0.25
@@ -22,4 +24,5 @@ class Timing:
     echo: float = 1.0
     longest_answer: float = 900.0
     boots_in: float = 90.0
+    blind_pace: float = 30.0
     echo_check: bool = True

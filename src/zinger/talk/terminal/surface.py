@@ -28,8 +28,6 @@ from zinger.talk.terminal.sight import Sight, View
 from zinger.talk.terminal.typist import Typist
 from zinger.talk.timing import Timing
 
-_SLOWED = 20.0
-"""Characters a second at which is typed blind on a line that lost some of what was typed at once."""
 _DAMAGED = (Input.ECHO_DAMAGED, Input.ECHO_DAMAGED_SHOWABLE, Input.ECHO_HOPELESS)
 
 
@@ -251,10 +249,10 @@ class TerminalSurface:
         return self._typed((*words, self.terminal.enter))
 
     def _typed(self, words: Words) -> Send:
-        """At the pace that the line can take; what does not come back is slowed by what was learned, too."""
-        pace = self.terminal.pace
-        if self.sight.blind and self.sight.typist.slowed:
-            pace = min(pace or _SLOWED, _SLOWED)
+        """At the pace that the line takes, as far as it is known; what does not come back goes slowly anyway."""
+        pace, blind = self.terminal.pace, self.timing.blind_pace
+        if self.sight.blind and blind:
+            pace = min(pace or blind, blind / 2 if self.sight.typist.slowed else blind)
         return Send(words, pace)
 
     def _pass(self, view: View, now: float) -> Send:
