@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo example test lint bench docs screenshots clean
+.PHONY: demo example test lint bench soak docs screenshots clean
 
 demo: $(READY)
 	$(BIN)/zinger demo
@@ -27,6 +27,9 @@ lint: $(READY)
 
 bench: $(READY)
 	$(BIN)/python -m tools.bench
+
+soak: $(READY)
+	$(BIN)/python -m tools.soak
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md
