@@ -422,6 +422,29 @@ def test_a_secret_inside_something_else_is_not_said() -> None:
         render_lines("{{ value | join(' ') }}", value=[SecretRef("a"), "b"])
 
 
+COSTLY = [
+    "{% for a in range(99999) %}{% for b in range(99999) %}{% endfor %}{% endfor %}",
+    "{{ 'x' * 9999999999 }}",
+    "{{ 9 ** 9999999 }}",
+    "{{ '%999999999d' % 1 }}",
+    "{{ '%*d' % (99999999, 1) }}",
+    "{{ '{:>999999999}'.format(1) }}",
+    "{{ 'x'.ljust(999999999) }}",
+    "{% macro m() %}{{ m() }}{% endmacro %}{{ m() }}",
+    "{{ range(1000000000) | list }}",
+    "{% set x = 'xxxxxxxxxx' %}" + "{% set x = x ~ x %}" * 40 + "{{ x }}",
+    "{% set a = [1,1,1,1,1,1,1,1] %}" + "{% set a = [a,a,a,a,a,a,a,a] %}" * 12 + "{{ a }}",
+    "{% set a = 'aaaaaaaaaa' %}" + "{{ a | replace('a', a) | replace('a', a) }}" * 2000,
+]
+
+
+@pytest.mark.parametrize("source", COSTLY, ids=range(len(COSTLY)))
+@pytest.mark.timeout(10)
+def test_a_template_that_would_never_end_or_fill_the_memory_is_refused(source: str) -> None:
+    with pytest.raises(WordsError, match=r"may (make|go|not|multiply)|unsafe|no part of|is not printed|makes more"):
+        render_lines(source)
+
+
 # -- files --------------------------------------------------------------------------------------------
 def test_a_family_like_another_has_its_changes_and_tells_where_a_fault_stands() -> None:
     books = shipped_families()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import io
 import json
 from collections.abc import Callable
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import zinger
 from zinger.phrasebook.load import Families
+from zinger.plan.files.cells import unshielded
 from zinger.plan.files.documents import table_to_csv, table_to_workbook
 from zinger.plan.files.headings import match_headings
 from zinger.plan.files.jobfile import read_job
@@ -386,3 +388,12 @@ def test_explain_and_numbers_on_the_command_line(job: Callable[..., Path]) -> No
     assert mistakes.returncode == 1 and "repair: use the site's, 10.44.8.1" in mistakes.stdout
     number = zinger("numbers", folder, "kvr-uk-vg1", "0512")
     assert number.returncode == 0 and "0512 becomes +43512" in number.stdout
+
+
+@given(st.text(alphabet="=+-@'\t a1", max_size=6).map(str.strip))
+def test_a_cell_that_a_spreadsheet_would_run_comes_back_as_it_was(text: str) -> None:
+    written = table_to_csv(["hostname", "note"], [["sw1", text]])
+    cell = next(csv.reader(io.StringIO(written.decode().splitlines()[1])))[1]
+    assert cell[:1] not in ("=", "+", "-", "@", "\t") and unshielded(cell) == text
+    (table,) = read_tables(written, "x.csv")
+    assert table.rows[0][1][1] == text

@@ -20,6 +20,7 @@ from reportlab.platypus import Flowable, KeepTogether, PageBreak, Paragraph, Sim
 from zinger.files import write_whole
 from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SOFT, STATE, site_drawing, timeline
 from zinger.handover.record import DeviceRecord, by_site, records
+from zinger.plan.files.cells import shielded
 from zinger.plan.model import Plan
 from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import COLUMNS, Finding, Source, columns
@@ -251,23 +252,17 @@ def _as_built(found: list[DeviceRecord]) -> bytes:
     for r in found:
         d = r.device
         read = [r.finding(s, Source.AFTER_POWER_CUT, Source.STARTUP, Source.RUNNING) for s in settings]
-        table.writerow(
-            [
-                d.site.name,
-                d.name,
-                d.family,
-                d.role,
-                d.serial,
-                d.mac,
-                d.label,
-                d.location,
-                r.state,
-                *(_cell(f.read) if f else "" for f in read),
-            ]
-        )
+        cells = [
+            d.site.name,
+            d.name,
+            d.family,
+            d.role,
+            d.serial,
+            d.mac,
+            d.label,
+            d.location,
+            r.state,
+            *(f.read if f else "" for f in read),
+        ]
+        table.writerow(map(shielded, cells))
     return out.getvalue().encode("utf-8")
-
-
-def _cell(text: str) -> str:
-    """Text from a device must not become a formula in somebody's spreadsheet."""
-    return f"'{text}" if text[:1] in "=+-@" else text

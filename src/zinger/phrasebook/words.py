@@ -13,10 +13,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-from jinja2 import StrictUndefined, Template, TemplateError, Undefined, meta
-from jinja2.sandbox import SandboxedEnvironment
+from jinja2 import Template, TemplateError, Undefined, meta
 
 from zinger.errors import ZingerError
+from zinger.phrasebook.bounded import LONGEST_TEXT, Bounded, counting, printed
 from zinger.phrasebook.writing import FILTERS
 from zinger.plan.values.secrets import MASK, SecretRef
 
@@ -37,7 +37,7 @@ def _finalize(value: object) -> object:
     if isinstance(value, SecretRef):
         return f"{_OPEN}{value.name}{_CLOSE}"
     if not isinstance(value, Undefined):
-        text = str(value)
+        text = printed(value)
         if _UNSPEAKABLE.search(text):
             raise WordsError("the value contains a line break or control character")
         if MASK in text:
@@ -45,9 +45,7 @@ def _finalize(value: object) -> object:
     return value
 
 
-_ENVIRONMENT = SandboxedEnvironment(
-    undefined=StrictUndefined, finalize=_finalize, autoescape=False, trim_blocks=True, lstrip_blocks=True
-)
+_ENVIRONMENT = Bounded(finalize=_finalize)
 _ENVIRONMENT.filters.update(FILTERS)
 
 
@@ -117,13 +115,26 @@ def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> tupl
 
 def _render(source: str, values: Mapping[str, object]) -> tuple[FilledLine, ...]:
     try:
-        text = _template(source).render(**values)
+        counting()
+        text = _within(_template(source).generate(**values))
     except WordsError:
         raise
-    except (TemplateError, ValueError, TypeError, ArithmeticError, LookupError) as error:
+    except (TemplateError, ValueError, TypeError, ArithmeticError, LookupError, MemoryError, RecursionError) as error:
         raise WordsError(f"the template {source!r} can't be filled: {error}") from None
     several = "\n" in source
     return tuple(_line(line.strip() if several else line) for line in text.split("\n") if line.strip() or not several)
+
+
+def _within(pieces: Iterable[str]) -> str:
+    """What is rendered, as long as it is not too long to be meant."""
+    made: list[str] = []
+    size = 0
+    for piece in pieces:
+        size += len(piece)
+        if size > LONGEST_TEXT:
+            raise WordsError(f"the template makes more than {LONGEST_TEXT} characters")
+        made.append(piece)
+    return "".join(made)
 
 
 def _line(text: str) -> FilledLine:

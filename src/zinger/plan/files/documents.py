@@ -16,6 +16,7 @@ from typing import Any, Protocol
 from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
+from zinger.plan.files.cells import shielded, unshielded
 from zinger.plan.files.headings import IDENTITY, heading_for, meaning_of
 from zinger.plan.files.sheets import decoded, delimiter_of, read_tables
 from zinger.plan.files.yamlfile import TOO_LARGE, UnreadableError, load_yaml
@@ -88,7 +89,7 @@ class CsvSheet:
         for cells in csv.reader(counted(), delimiter=self.delimiter):
             self._order.append(number)
             self._raw[number] = "".join(lines)
-            self._cells[number] = cells
+            self._cells[number] = [unshielded(cell) for cell in cells]
             number += len(lines)
             lines.clear()
 
@@ -161,7 +162,7 @@ class CsvSheet:
 
     def _line(self, cells: Sequence[str]) -> str:
         out = io.StringIO(newline="")
-        csv.writer(out, delimiter=self.delimiter, lineterminator=self.end).writerow(cells)
+        csv.writer(out, delimiter=self.delimiter, lineterminator=self.end).writerow(map(shielded, cells))
         return out.getvalue()
 
 
@@ -193,7 +194,10 @@ class WorkbookSheet:
         sheet = self.book[table.name]
         if at >= columns.known:
             sheet.cell(table.heading_row, at + 1).value = columns.headings[at]
-        sheet.cell(row, at + 1).value = text
+        cell = sheet.cell(row, at + 1)
+        cell.value = text
+        if text:
+            cell.data_type = "s"  # a text that begins with = is no formula
 
     def dump(self) -> bytes:
         out = io.BytesIO()
@@ -426,7 +430,7 @@ def table_to_csv(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> byte
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(headings)
-    writer.writerows(rows)
+    writer.writerows(map(shielded, row) for row in rows)
     return out.getvalue().encode()
 
 

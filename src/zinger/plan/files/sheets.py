@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from zinger.plan.collector import builds_much
+from zinger.plan.files.cells import unshielded
 from zinger.plan.files.headings import known_headings, meaning_of, plain
 from zinger.plan.files.yamlfile import UnreadableError, load_yaml
 from zinger.plan.problems import Problem, Spot, error_at
@@ -175,7 +176,7 @@ def _table(
 
 def _cell(value: Any) -> Any:
     if isinstance(value, str):
-        return value.strip()
+        return unshielded(value.strip())
     if value is None:
         return ""
     if isinstance(value, float) and value.is_integer():
