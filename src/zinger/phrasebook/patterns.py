@@ -11,6 +11,8 @@ from re import _constants as c  # type: ignore[attr-defined]
 from re import _parser as parser  # type: ignore[attr-defined]
 from typing import Any
 
+from zinger.phrasebook.ambiguity import is_exponential
+
 _REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
 _CATEGORIES = {
     c.CATEGORY_DIGIT: "7",
@@ -80,8 +82,21 @@ def _class(choices: list[tuple[Any, Any]]) -> str:
 
 
 def runs_away(pattern: str) -> bool:
-    """Whether an unbounded repetition has nothing in it but what an unbounded repetition inside could take too."""
-    return any(_runs_away(node) for node in _tree(pattern))
+    """Whether it can take longer than anybody waits: a repetition of repetitions, or one text in too many ways."""
+    tree = _tree(pattern)
+    return any(_runs_away(node) for node in tree) or (_branches(tree, False) and is_exponential(tree))
+
+
+def _branches(tree: Any, repeated: bool) -> bool:
+    """Whether a choice or a repetition stands within an unbounded repetition: only then there can be many ways."""
+    for op, what in tree:
+        if op in _REPEATS:
+            _, high, body = what
+            if repeated or _branches(body, repeated or high is c.MAXREPEAT):
+                return True
+        elif (op is c.BRANCH and repeated) or any(_branches(part, repeated) for part in _parts(op, what)):
+            return True
+    return False
 
 
 def _runs_away(node: tuple[Any, Any]) -> bool:
