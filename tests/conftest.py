@@ -146,8 +146,9 @@ def stop_yard(folder: Path) -> None:
 
     ready = folder / ".yard" / "ready.json"
     if ready.exists():
-        with socket.create_connection(("127.0.0.1", json.loads(ready.read_text())["port"])) as control:
-            control.sendall(b'{"do": "stop"}\n')
+        yard = json.loads(ready.read_text())
+        with socket.create_connection(("127.0.0.1", yard["port"])) as control:
+            control.sendall(json.dumps({"do": "stop", "token": yard["token"]}).encode() + b"\n")
             control.recv(100)
 
 

@@ -189,6 +189,31 @@ async def test_a_yard_that_is_gone_is_a_sentence(tmp_path: object) -> None:
             await Yard(held.getsockname()[1]).ask("status")
 
 
+@pytest.mark.parametrize(
+    "says", [b"HTTP/1.1 400 Bad Request\r\n\r\n", b"[]\n", b"{}\n", b'{"ok": 1', b"", b"x" * 200_000]
+)
+async def test_a_stranger_at_the_yards_port_is_told_from_a_yard(says: bytes, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A file that an older yard left behind can name a port that is somebody else's by now."""
+    monkeypatch.setattr("zinger.link.yard.ANSWERS_WITHIN", 0.1)
+
+    async def stranger(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await reader.readline()
+        writer.write(says)
+        await asyncio.sleep(0.3)
+        writer.close()
+
+    server = await asyncio.start_server(stranger, "127.0.0.1", 0)
+    with pytest.raises(YardError, match=r"is not the practice yard|not there any more"):
+        await Yard(server.sockets[0].getsockname()[1], "t").ask("status")
+    server.close()
+
+
+async def test_a_yard_answers_only_who_has_its_token(practice: Practice) -> None:
+    for token in ("", "0" * 32):
+        with pytest.raises(YardError, match="this yard is another job's"):
+            await Yard(practice.yard.port, token).ask("status")
+
+
 # -- serial lines -------------------------------------------------------------------------------------
 class FarEnd(threading.Thread):
     """A device on the other side of a pseudo-terminal: it prompts at each Return, legible at its own speed only."""

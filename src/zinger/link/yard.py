@@ -12,6 +12,9 @@ from zinger.link.dial import Dialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.tcp import open_telnet
 
+ANSWERS_WITHIN = 20.0
+"""Seconds; the longest thing that a yard is asked for is a restart of its doors."""
+
 
 class YardError(LinkError):
     """The yard said no, or is not there."""
@@ -20,8 +23,8 @@ class YardError(LinkError):
 class Yard:
     """A client of the yard's control socket (JSON lines on loopback)."""
 
-    def __init__(self, port: int) -> None:
-        self.port = port
+    def __init__(self, port: int, token: str = "") -> None:
+        self.port, self._token = port, token
         self._lock = asyncio.Lock()
         self._streams: tuple[asyncio.StreamReader, asyncio.StreamWriter] | None = None
 
@@ -29,8 +32,9 @@ class Yard:
     def from_file(cls, ready: Path) -> Yard:
         """The yard that wrote this file; raises YardError when there is none."""
         try:
-            return cls(int(json.loads(ready.read_text())["port"]))
-        except (OSError, ValueError, KeyError):
+            found = json.loads(ready.read_text())
+            return cls(int(found["port"]), str(found.get("token", "")))
+        except (OSError, ValueError, KeyError, TypeError, AttributeError):
             raise YardError("no practice yard is running for this job") from None
 
     async def ask(self, do: str, **what: Any) -> dict[str, Any]:
@@ -40,16 +44,24 @@ class Yard:
                 if self._streams is None:
                     self._streams = await asyncio.open_connection("127.0.0.1", self.port)
                 reader, writer = self._streams
-                writer.write(json.dumps({"do": do, **what}).encode() + b"\n")
-                line = await reader.readline()
-            except OSError:
+                writer.write(json.dumps({"do": do, "token": self._token, **what}).encode() + b"\n")
+                line = await asyncio.wait_for(reader.readline(), ANSWERS_WITHIN)
+            except (OSError, ValueError):  # a line without end is a ValueError
                 line = b""
             if not line:
-                self._streams = None
+                self.close()
                 raise YardError("the practice yard is not there any more")
-        reply: dict[str, Any] = json.loads(line)
-        if not reply.pop("ok"):
-            raise YardError(str(reply["why"]))
+        return self._answer(line)
+
+    def _answer(self, line: bytes) -> dict[str, Any]:
+        """What a yard says; a stranger at its port, which a stale file can name, says something else."""
+        try:
+            reply: dict[str, Any] = json.loads(line)
+            if not reply.pop("ok"):
+                raise YardError(str(reply["why"]))
+        except (ValueError, KeyError, TypeError, AttributeError):
+            self.close()
+            raise YardError(f"what answers at port {self.port} is not the practice yard") from None
         return reply
 
     def close(self) -> None:

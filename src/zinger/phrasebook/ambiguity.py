@@ -3,7 +3,7 @@
 The pattern's characters are the states of an automaton (Glushkov's), `follow` says which can come after which. It is
 exponentially ambiguous when from some state one text leads back to it on two ways: the pair of one state with itself
 and a pair of two different ones then lie on one circle of the automaton paired with itself (Weber and Seidl, "On the
-degree of ambiguity of finite automata", 1991). Timing it on samples was rejected: one that shows it must be found first.
+degree of ambiguity of finite automata", 1991). Timing it on samples was rejected: one that shows it must be found.
 """
 
 from __future__ import annotations

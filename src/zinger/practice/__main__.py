@@ -1,6 +1,6 @@
 """Run a yard: `python -m zinger.practice YARD.json`.
 
-YARD.json says which boxes stand there; the process writes `{"port": ..., "pid": ...}` into the file named
+YARD.json says which boxes stand there; the process writes `{"port": ..., "pid": ..., "token": ...}` into the file named
 by `ready` once it can be spoken to. It stops when told, or when nobody has spoken to it for `linger` seconds.
 """
 
@@ -27,7 +27,7 @@ async def run(spec: dict[str, Any]) -> None:
         for d in spec["devices"]
     ]
     flash = Path(spec["flash"]) if spec.get("flash") else None
-    yard = Yard(bodies, FAMILIES, Clock(float(spec["pace"])), flash, int(spec.get("chance", 0)))
+    yard = Yard(bodies, FAMILIES, Clock(float(spec["pace"])), flash, int(spec.get("chance", 0)), spec.get("token", ""))
     port = await yard.start()
     for device in spec["devices"]:
         if device["key"] not in yard.boxes:
@@ -40,7 +40,7 @@ async def run(spec: dict[str, Any]) -> None:
             box.power(True)
     ready = Path(spec["ready"])
     draft = ready.with_suffix(".new")
-    draft.write_text(json.dumps({"port": port, "pid": os.getpid(), "pace": spec["pace"]}))
+    draft.write_text(json.dumps({"port": port, "pid": os.getpid(), "pace": spec["pace"], "token": yard.token}))
     draft.replace(ready)
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, yard.stopped.set)

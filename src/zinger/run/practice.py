@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
+import secrets
 import signal
 import subprocess
 import sys
@@ -67,6 +68,7 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         "chance": settings.get("chance", 0),
         "linger": settings.get("linger", 600),
         "ready": str(ready),
+        "token": secrets.token_hex(16),
         "flash": str(folder.yard / "flash.json"),
         "devices": [
             {

@@ -8,6 +8,7 @@ by `{"ok": true, ...}` or `{"ok": false, "why": "..."}`. Devices are reached onl
 from __future__ import annotations
 
 import asyncio
+import hmac
 import json
 import os
 from collections.abc import Callable, Coroutine, Mapping
@@ -49,8 +50,11 @@ class Yard:
         clock: Clock,
         flash_file: Path | None = None,
         chance: int = 0,
+        token: str = "",
     ) -> None:
         flash = json.loads(flash_file.read_text()) if flash_file and flash_file.exists() else {}
+        self.token = token
+        """Who may ask: whoever could read the file in which it stands; "" lets in everybody, as a test may."""
         self.clock = clock
         self.flash_file = flash_file
         self.boxes: dict[str, Box] = {
@@ -109,13 +113,17 @@ class Yard:
                     reply = {"ok": False, "why": str(no) if isinstance(no, No) else f"not understood: {no!r}"}
                 writer.write(json.dumps(reply).encode() + b"\n")
                 await writer.drain()
-        except (ConnectionError, asyncio.CancelledError):
-            return
+        except (ConnectionError, ValueError, asyncio.CancelledError):
+            return  # it hung up, or sent a line without end
         finally:
             self.clients -= 1
             writer.close()
 
-    async def _do(self, ask: dict[str, Any]) -> Reply:
+    async def _do(self, ask: Any) -> Reply:
+        if not isinstance(ask, dict):
+            raise No("not understood: a question is an object")
+        if not hmac.compare_digest(str(ask.pop("token", "")), self.token):
+            raise No("this yard is another job's")
         verb = ask.pop("do")
         action = getattr(self, f"do_{verb}", None)
         if action is None:
