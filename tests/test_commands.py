@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import socket
 import subprocess
 import sys
@@ -244,3 +245,15 @@ def test_a_job_starts_no_program_that_nobody_looked_at(job: Callable[..., Path],
     started.unlink()
     assert zinger("run", folder, "--headless", "--no-power-cut").returncode == 0
     assert not started.exists(), "in practice only the yard is dialled"
+
+
+def test_nothing_that_strangers_wrote_acts_on_the_terminal(job: Callable[..., Path], tmp_path: Path) -> None:
+    """Escapes, C1 and bidi controls in a sheet, a phrasebook's file name and a recording are written out."""
+    hostile = "a\x1b]0;owned\x07\x1b[2Jb\x9b31mc\u202edcba\u2028"
+    folder = job(devices_csv=ONE_DEVICE.replace("kvr-wj-sw1", f'"{hostile}"').replace("Quern S2", f"Quern {hostile}"))
+    tape = tmp_path / "tape.cast"
+    tape.write_text("\n".join(map(json.dumps, [{"version": 2}, [0.1, "o", f"who \u202e is\r\n{hostile}\r\n"]])) + "\n")
+    for words in (("check", folder), ("family", "try", "quern-s2", tape), ("run", folder, "--headless")):
+        done = zinger(*words)
+        shown = done.stdout + done.stderr
+        assert shown and not re.search("[\x00-\x08\x0b-\x1f\x7f-\x9f\u2028\u202e]", shown), ascii(shown)

@@ -15,6 +15,7 @@ import typer
 from zinger import __version__
 from zinger.cli import allow, family, job, plan, ports, vault
 from zinger.cli.common import USAGE, CommandError
+from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
 
 FAULT_OF_OURS = 70
@@ -24,8 +25,9 @@ app = typer.Typer(
     add_completion=False,
     pretty_exceptions_enable=False,
     no_args_is_help=False,
+    rich_markup_mode=None,
     help="Carries new network devices from factory state to a proved baseline.",
-    context_settings={"help_option_names": ["-h", "--help"]},
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
 _COMMANDS: dict[str, Callable[..., None]] = {
     "check": plan.check,
@@ -90,6 +92,7 @@ def begin(
 
 def main() -> None:
     """Entry point: every expected error is a sentence and an exit code, never a traceback."""
+    make_plain()
     os.umask(0o077)  # a job's files are for its owner only, whichever part of the program makes them
     try:
         app(standalone_mode=True)
