@@ -61,6 +61,8 @@ class Masker:
         """The end of what was given out already, without codes, where a secret may have begun in it."""
         self._held = b""
         """Bytes, as they came, that are not given out yet."""
+        self._goes_on = False
+        """Whether the end of what was given out is masked already, so that what goes on there needs no mask more."""
         self.know(secrets)
 
     def know(self, secrets: Iterable[str]) -> None:
@@ -87,7 +89,7 @@ class Masker:
         bare = text.translate(None, _UNREAD)
         mended = _BACK in text
         if not tail and not mended and not self._can_go_on(bare) and self._telling.search(bare) is None:
-            self._held, self._shown = b"", text[-_REMEMBERED:]
+            self._held, self._shown, self._goes_on = b"", text[-_REMEMBERED:], False
             return fresh
         return self._with_masks(fresh, text, tail)
 
@@ -97,12 +99,13 @@ class Masker:
         out, at = [], 0
         for begin, end in self._spans(text, places):
             if end >= at:
-                out.append(fresh[at : max(at, begin)] + _MASK)
+                out.append(fresh[at : max(at, begin)] + (b"" if begin < 0 and self._goes_on else _MASK))
                 at = end + 1
         end = max(at, min(self._begins_at(reading, places, at, len(fresh)) for reading in _in_a_row(text)))
         out.append(fresh[at:end])
         self._held = fresh[end:] + tail
-        seen = bytes(byte for byte, place in zip(text, places, strict=True) if (at == 0 or place >= at) and place < end)
+        self._goes_on = bool(at) and at == end
+        seen = bytes(byte for byte, place in zip(text, places, strict=True) if place < end)
         self._shown = seen[-(self._longest + _LOG_LINE + 4) :]
         return b"".join(out)
 
@@ -114,7 +117,7 @@ class Masker:
             for match in self._pattern.finditer(bytes(byte for _, byte in reading)):
                 there = [places[i] for i, _ in reading[match.start() : match.end()]]
                 if max(there) >= 0:
-                    found.append((max(0, min(there)), max(there)))
+                    found.append((min(there), max(there)))
         spans: list[tuple[int, int]] = []
         for begin, end in sorted(found):
             if spans and begin <= spans[-1][1]:
