@@ -183,7 +183,7 @@ class Loop(Link):
 def pump(book: Phrasebook, link: Link, recording: Recording | None = None) -> Pump:
     secrets = {SecretRef("f"): "unpack-me", SecretRef("n"): "new-secret-1"}
     made = Pump(
-        Conversation(book.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1)),
+        Conversation(book.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1, blind_pace=0)),
         secrets.__getitem__,
         Masker(secrets.values()),
     )
@@ -230,7 +230,7 @@ async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tm
     events = [json.loads(line) for line in (tmp_path / "a.cast").read_text().splitlines()[1:]]
     said = [text for _, code, text in events if code == "i"]
 
-    fresh = Conversation(quern.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1))
+    fresh = Conversation(quern.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1, blind_pace=0))
     again: list[str] = []
     arriving = fresh.begin(arrive(quern.map, "base", keys()), 0.0)
     taking: Running[tuple[str, ...]] | None = None

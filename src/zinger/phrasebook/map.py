@@ -72,6 +72,10 @@ class Act(Protocol):
     def patience(self) -> float:
         """Seconds of silence to wait for what follows."""
 
+    @property
+    def joins(self) -> bool:
+        """Whether it leads to something else that may be silent for long, such as a line of a console server."""
+
     def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> Deed:
         """The deed for the surface, with the names filled in; `choices` is what a menu offers now.
 

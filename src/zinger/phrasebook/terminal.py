@@ -74,6 +74,10 @@ class SendAct:
     def patience(self) -> float:
         return LINE_PATIENCE
 
+    @property
+    def joins(self) -> bool:
+        return False
+
     def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> TypeLine:
         used = {name: value for name, value in names.items() if name in self.uses}
         return TypeLine(render(self.template, **used))
@@ -97,6 +101,10 @@ class PressAct:
     def patience(self) -> float:
         return KEY_PATIENCE
 
+    @property
+    def joins(self) -> bool:
+        return False
+
     def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> PressKey:
         return PressKey(self.key)
 
@@ -118,6 +126,10 @@ class ChooseAct:
     @property
     def patience(self) -> float:
         return JOIN_PATIENCE
+
+    @property
+    def joins(self) -> bool:
+        return True
 
     def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> TypeLine:
         used = {name: value for name, value in names.items() if name in self.uses}

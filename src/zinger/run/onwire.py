@@ -185,6 +185,11 @@ class OnWire:
     def _signed_in(self, user: str, secret: str) -> None:
         self.note(entries.SignedIn(user, secret))
 
+    def expect_boot(self) -> None:
+        """It was told to restart; where it shows that already, nothing is to be done."""
+        if not self.restarts:
+            self.pump.expect_boot()
+
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""
         self._was_plugged = True
@@ -194,6 +199,7 @@ class OnWire:
         await self.world.hands.ask(
             Act(Verb.PLUG, self.name, f"plug the console cable into {self.name}{where}, switch it on", why, rank=1)
         )
+        self.pump.expect_boot(certain=False)
 
     def _recording(self, way: str) -> Recording:
         stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"

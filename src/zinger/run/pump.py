@@ -204,6 +204,10 @@ class Pump:
             if self._onlooker:
                 self._onlooker(event)
 
+    def expect_boot(self, certain: bool = True) -> None:
+        """It boots now, or may, before it shows anything: nothing is pressed meanwhile."""
+        self.conversation.expect_boot(self._loop.time(), certain)
+
     # -- a person on the wire ----------------------------------------------------------------------
     @property
     def person_has_it(self) -> bool:

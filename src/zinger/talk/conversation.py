@@ -56,6 +56,10 @@ class Conversation(Driver[Send]):
         """Bytes from the device."""
         self.terminal.receive(data, now)
 
+    def expect_boot(self, now: float, certain: bool = True) -> None:
+        """It was switched on, or told to restart: it may be a while until it shows that it boots."""
+        self.terminal.expect_boot(now, certain)
+
     def forget(self) -> None:
         """The world changed behind the line (power was cut): look anew."""
         self.terminal.forget()

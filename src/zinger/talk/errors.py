@@ -17,6 +17,10 @@ class Stuck(TalkError):
         self.shown = shown
 
 
+class Silent(Stuck):
+    """It stopped answering; where it was told to restart, that is what was wanted."""
+
+
 class RefusedByDevice(TalkError):
     """The device refused a step; `words` are its own."""
 

@@ -9,7 +9,7 @@ from zinger.run.stages.stage import Pass
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.interview import begin_interview, hold_interview
-from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 
 AFTER_QUESTIONS = 60.0
 """Seconds to wait for the home place when a question script has restarted the device."""
@@ -30,9 +30,11 @@ async def hold(on: Pass, name: str) -> None:
         await wire.do(hold_interview(wire.book, wire.script, held, wire.keys))
     except RefusedByDevice as refusal:
         raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
-    except Interrupted:
-        if held.interview.effect is not Effect.RESTARTS or not wire.restarts:
+    except (Interrupted, Silent) as error:
+        silent = isinstance(error, Silent)
+        if held.interview.effect is not Effect.RESTARTS or not (wire.restarts or silent):
             raise
+        wire.expect_boot()
         wire.line.say("restarting after its questions")
         goal, questions = wire.book.home, held.interview.questions
         at = await wire.do(arrive(wire.book.map, goal, wire.keys, AFTER_QUESTIONS, questions))

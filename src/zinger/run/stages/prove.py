@@ -17,7 +17,7 @@ from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 
 BOOT_SIGN = 60.0
 """Seconds to wait for a first sign of life after a power cut."""
@@ -131,9 +131,10 @@ class Restart:
             await wire.write(entries.WillSend("restart", restart.shown, changes=False))
             try:
                 await wire.do(send_step(wire.book, restart, wire.keys))
-            except Interrupted:
-                if not wire.restarts:
+            except (Interrupted, Silent) as error:
+                if not wire.restarts and not isinstance(error, Silent):
                     raise
+                wire.expect_boot()
         await _read_again(on, Source.AFTER_RESTART)
 
 
@@ -150,6 +151,7 @@ class PowerCut:
             do = f"cut the power of {wire.name}, give it back after 5 s"
             await wire.world.hands.ask(Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3))
             wire.pump.conversation.forget()
+            wire.pump.expect_boot()
             wire.line.say("booting after the power cut")
             await wire.do(look(BOOT_SIGN))
         await _read_again(on, Source.AFTER_POWER_CUT)

@@ -15,7 +15,7 @@ from zinger.script.compile import Step
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 from zinger.talk.requests import Answer, At
 
 
@@ -79,9 +79,10 @@ async def send_one(on: Pass, step: Step) -> bool:
         wire.line.step(step.setting, Mark.DIFFERS, refusal.words)
         wire.note(entries.WasRefused(step.setting, refusal.words))
         return False
-    except Interrupted:
-        if step.effect is not Effect.RESTARTS or not wire.restarts:
+    except (Interrupted, Silent) as error:
+        if step.effect is not Effect.RESTARTS or not (wire.restarts or isinstance(error, Silent)):
             raise
+        wire.expect_boot()
         wire.line.step(step.setting, Mark.SENT)
     else:
         warned = "; ".join(answer.warnings)

@@ -9,7 +9,7 @@ from zinger.phrasebook.words import WordsError
 from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.sign_in import SIGN_IN_PATIENCE, credential_of, draw_from
-from zinger.talk.errors import Stuck
+from zinger.talk.errors import Silent, Stuck
 from zinger.talk.requests import At, Errand
 
 ROUNDS = 4
@@ -24,6 +24,7 @@ def arrive(
     It ends earlier where it comes to one of the places `stop`.
     """
     taken: Counter[Move] = Counter()
+    told: AsksFor | None = None
     at = yield from look(patience)
     while at.name != goal and at.name not in stop:
         move = ways.next_move(at.name, goal, keys.known)
@@ -34,12 +35,13 @@ def arrive(
         taken[move] += 1
         if taken[move] > ROUNDS * max(1, len(keys.credentials)):
             raise Stuck(f"it goes round in circles at {at.place.words} on the way to {goal}")
-        at = yield from _take(ways, move, at, keys)
+        at = yield from _take(ways, move, at, keys, told, patience)
+        told = ways.places[move.origin].asks_for
     return at
 
 
-def _take(ways: Map, move: Move, at: At, keys: Keyring) -> Errand[At]:
-    """Make one move, and draw from what follows what it means."""
+def _take(ways: Map, move: Move, at: At, keys: Keyring, told: AsksFor | None, patience_to_look: float) -> Errand[At]:
+    """Make one move, and draw from what follows what it means; `told` is what it was told just before."""
     credential = credential_of(ways, move)
     user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
     bound = keys.bound(user)
@@ -51,6 +53,12 @@ def _take(ways: Map, move: Move, at: At, keys: Keyring) -> Errand[At]:
         raise Stuck(f"at {at.place.words}, {error}") from None
     purpose = f"to {ways.places[move.outcomes[0]].words}" if len(move.outcomes) == 1 else "to go on"
     patience = SIGN_IN_PATIENCE if credential else move.act.patience
-    answer = yield from do(deed, frozenset(move.outcomes), "signing in" if credential else purpose, patience)
-    yield from draw_from(credential, answer, keys, user)
+    try:
+        answer = yield from do(deed, frozenset(move.outcomes), "signing in" if credential else purpose, patience)
+    except Silent:
+        if not move.act.joins:
+            raise
+        return (yield from look(patience_to_look))  # what it was joined to may boot, or sleep
+    blind = credential is AsksFor.PASSWORD and told is not AsksFor.USER and not at.captured.get("user")
+    yield from draw_from(credential, answer, keys, user, counts=not blind)
     return answer.at

@@ -19,12 +19,18 @@ def credential_of(ways: Map, move: Move) -> AsksFor | None:
     return asked if asked is not None and asked.word in move.act.uses else None
 
 
-def draw_from(credential: AsksFor | None, answer: Answer, keys: Keyring, user: str | None) -> Errand[None]:
-    """Draw from an answer what it means: a question that comes again is a refusal, never an acceptance."""
+def draw_from(
+    credential: AsksFor | None, answer: Answer, keys: Keyring, user: str | None, counts: bool = True
+) -> Errand[None]:
+    """Draw from an answer what it means: a question that comes again is a refusal, never an acceptance.
+
+    A password that was asked for when nobody knew of whom does not count as tried.
+    """
     asks = answer.at.place.asks_for
     if credential is AsksFor.PASSWORD:
         if answer.refusal or asks in (AsksFor.USER, AsksFor.PASSWORD):
-            keys.refused()
+            if counts:
+                keys.refused()
         else:
             name, secret = keys.accepted()
             yield from tell(SignedIn(name, secret.name))

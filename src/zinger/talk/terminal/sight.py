@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.terminal import PressKey, TypeLine
-from zinger.talk.errors import Interrupted, Stuck, TalkError
+from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
 from zinger.talk.requests import At, Do, Look
 from zinger.talk.surface import Wait
 from zinger.talk.terminal.locator import Locator, Seen
@@ -61,6 +61,8 @@ class Sight:
         self.nudged = self.grown = 0.0
         self.longest = 0
         """The length of the longest unknown text so far, and above since when."""
+        self.quiet_until = 0.0
+        """Until when nothing is pressed, since it may boot without showing it."""
         self.woken = False
         """Whether what somebody left half typed on this line was taken away."""
         self.gap = self.timing.nudge
@@ -135,7 +137,7 @@ class Sight:
         tell = "waits for it to answer"
         if self.locator.standing:
             return self._stare(look.patience, now, tell)
-        end = self.began + look.patience
+        end = max(self.began, self.quiet_until) + look.patience
         if now >= end:
             said = next((line for line in reversed(buffer.recent()) if line.strip()), "")
             silent = Stuck("Nothing answers on this line. Is the device plugged in and switched on?")
@@ -148,7 +150,7 @@ class Sight:
         at, heard = self.locator.at, self.locator.heard
         if at is not None and not self.locator.terminal.signs[at.name].enter_is_harmless and self.began < heard:
             return View(Input.SILENCE, until=end, why="Enter is not harmless here", tell=tell)
-        due = max(heard, self.nudged) + self.gap
+        due = max(max(heard, self.nudged) + self.gap, self.quiet_until)
         if now < due:
             return View(Input.SILENCE, until=min(due, end), why="waits for it to answer", tell=tell)
         return View(Input.NUDGE_IS_DUE, tell=tell)
@@ -272,7 +274,7 @@ class Sight:
             return self._stare(patience, now)
         heard, at = self.locator.heard, self.locator.at
         if now >= heard + patience:
-            return View(Input.SILENT_FOR_LONG, error=Stuck("it stopped answering in the middle of a line"))
+            return View(Input.SILENT_FOR_LONG, error=Silent("it stopped answering in the middle of a line"))
         if at is not None and at.place.passes:
             until = heard + _KEY_LOST * self.timing.echo
             lost = View(Input.KEY_WAS_LOST, at)

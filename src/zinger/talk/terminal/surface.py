@@ -28,6 +28,8 @@ from zinger.talk.terminal.sight import Sight, View
 from zinger.talk.terminal.typist import Typist
 from zinger.talk.timing import Timing
 
+_FIRST_SIGN = 0.25
+"""The part of its boot within which a device that was just switched on shows something."""
 _DAMAGED = (Input.ECHO_DAMAGED, Input.ECHO_DAMAGED_SHOWABLE, Input.ECHO_HOPELESS)
 
 
@@ -97,6 +99,18 @@ class TerminalSurface:
     def boots(self) -> bool:
         """Whether it shows that it boots, and stands at no known place yet."""
         return self.sight.boot_began is not None
+
+    def expect_boot(self, now: float, certain: bool) -> None:
+        """It boots from now on, whether it shows it yet or not; where that is not certain, nothing is pressed for long.
+
+        A key that is pressed while it boots waits in its line, and answers a question later.
+        """
+        sight = self.sight
+        if certain:
+            sight.boot_began, sight.locator.at, sight.up = now, None, 0.0
+            self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
+        else:
+            sight.quiet_until = now + _FIRST_SIGN * self.timing.boots_in
 
     def begin(self, request: Look | Do, now: float) -> None:
         """Fulfil this request from now on."""
