@@ -33,6 +33,7 @@ soak: $(READY)
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md
+	$(BIN)/python -m zinger.plan.reference docs/settings.md
 	$(BIN)/zinger family schema >docs/phrasebook.schema.json
 	$(BIN)/zinger family words --table >docs/families.md
 

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from zinger.phrasebook.load import Families
-from zinger.plan import handbook
+from zinger.plan import handbook, reference
 from zinger.plan.checks import CHECKS
 from zinger.plan.files.editing import Edits, Files
 from zinger.plan.model import Plan
@@ -344,6 +344,7 @@ def test_a_slip_in_the_baseline_is_one_problem_for_all() -> None:
 
 
 def test_the_document_of_checks_is_that_of_the_code() -> None:
+    assert (Path(__file__).parent.parent / "docs" / "settings.md").read_text("utf-8") == reference.text(), "make docs"
     assert (Path(__file__).parent.parent / "docs" / "checks.md").read_text("utf-8") == handbook.text(), (
         "run `make docs`"
     )

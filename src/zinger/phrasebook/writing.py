@@ -7,6 +7,7 @@ a value of the plan or a text that a device showed; what it can't understand is 
 from __future__ import annotations
 
 import re
+import shlex
 from collections.abc import Callable, Iterable, Mapping
 from ipaddress import AddressValueError, IPv4Address, IPv4Network
 
@@ -103,6 +104,11 @@ def listed(value: object) -> list[str]:
     return [word for word in re.split(r"[\s,;]+", str(value)) if word]
 
 
+def shell(value: object) -> str:
+    """A text as one word of a POSIX shell (POSIX.1-2017, Shell Command Language 2.2), whatever it holds."""
+    return shlex.quote(str(value))
+
+
 def same(values: Iterable[object]) -> object:
     """The one value that all entries share, for a family that takes one for all of them; none for no entries."""
     found = list(dict.fromkeys(values))
@@ -118,7 +124,5 @@ def in_words(value: object, words: Mapping[object, object]) -> object:
     return words[value]
 
 
-FILTERS: Mapping[str, Callable[..., object]] = {
-    f.__name__: f
-    for f in (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed, same, in_words)
-}
+_ALL = (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed, shell, same, in_words)
+FILTERS: Mapping[str, Callable[..., object]] = {f.__name__: f for f in _ALL}

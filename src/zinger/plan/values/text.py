@@ -83,6 +83,7 @@ def whole(low: int, high: int, unit: str = "", word: str = "number") -> Callable
             raise BadValue(f"{number} is not a valid {word}", f"write one from {low} to {high}")
         return number
 
+    parse.__doc__ = f"A whole number from {low} to {high}{f' in {unit}' if unit else ''}."
     return parse
 
 
@@ -100,4 +101,5 @@ def each(parse: Callable[[object], T]) -> Callable[[object], tuple[T, ...]]:
             raise BadValue("the same entry stands twice", "remove one")
         return values
 
+    parse_all.__doc__ = f"A list, with commas, semicolons or blanks between the entries. Each: {parse.__doc__}"
     return parse_all
