@@ -88,7 +88,8 @@ def _what(kind: type[Item], name: str, described: FieldInfo) -> str:
         return "the name of a vault entry, or `each device`"
     if any(of is bool for of in plain):
         return "yes or no; its name alone is yes"
-    return (told.partition(". ")[0].rstrip(".") or ("a number" if int in plain else "a text")) + unit
+    words_of_it = told.partition(". ")[0].rstrip(".") or ("a number" if int in plain else "a text")
+    return words_of_it + (unit if not words_of_it.endswith(unit) else "")
 
 
 if __name__ == "__main__":
