@@ -183,12 +183,13 @@ def test_a_secret_is_masked_however_a_device_writes_it(data: st.DataObject) -> N
         (b"key battery-\r\n@12:00:01 port 7: carrier up\r\nstaple-7 .", "key •••••••• ."),
         (b"refused: battery-stapl is too long", "refused: •••••••• is too long"),
         (b"battery-pack of 12", "battery-pack of 12"),
+        (b"unpacking 3.2.1, unpack-me", "unpacking 3.2.1, ••••••••"),
         (b"battery-staple-7\b\b\b\b   ok", "••••••••\b\b\b\b   ok"),
         (b"batteri\b\x1b[Ky-staple-7 .", "•••••••• ."),
     ],
 )
 def test_a_secret_broken_by_a_log_line_mended_or_cut_short_is_masked(shown: bytes, left: str) -> None:
-    masker = Masker(["correct-horse-9", "battery-staple-7"])
+    masker = Masker(["correct-horse-9", "battery-staple-7", "unpack-me"])
     assert (masker(shown) + masker(b"\n")).decode() == left + "\n"
 
 

@@ -22,7 +22,8 @@ from zinger.plan.values.secrets import MASK
 
 _MASK = MASK.encode()
 _TELLING = 4
-_SHORTEST_CUT = 6
+_LONG_ENOUGH = 12
+"""Of shorter secrets, most is often a word that stands elsewhere too; they are masked whole only."""
 _REMEMBERED = 16
 """Characters that backspaces may go back over when they come in a later piece."""
 _LOG_LINE, _LOG_LINES = 200, 3
@@ -41,7 +42,7 @@ def _telling(secret: bytes) -> int:
 
 def _found_by(secret: bytes) -> bytes:
     """The pattern of a secret: whole, or cut short after most of it."""
-    most = max(_SHORTEST_CUT, -(-len(secret) * 6 // 10))
+    most = -(-len(secret) * 3 // 4) if len(secret) >= _LONG_ENOUGH else len(secret)
     rest = b""
     for at in range(len(secret) - 1, most - 1, -1):
         rest = b"(?:" + re.escape(secret[at : at + 1]) + rest + b")?"
