@@ -64,7 +64,7 @@ def console_form(look: Look) -> Iterator[Found]:
             elif console.kind in SERIAL and console.how:
                 LineSettings.read(console.how)
         except BadValue as error:
-            spot = Spot(device.spot.file, device.spot.line, "console")
+            spot = Spot(device.spot.file, device.spot.line, key="console")
             yield Found(error.what, error.repair, devices=(device.name,), spot=spot)
 
 
