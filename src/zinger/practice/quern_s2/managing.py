@@ -194,7 +194,16 @@ class Managing(Switching):
     async def do_idle(self, rest: list[str]) -> None:
         self.switch.running.idle = _minutes(rest)
 
-    async def do_idle_of(self, way: str, rest: list[str]) -> None:
+    async def do_idle_console(self, rest: list[str]) -> None:
+        self._idle_of("console", rest)
+
+    async def do_idle_network(self, rest: list[str]) -> None:
+        self._idle_of("network", rest)
+
+    async def do_idle_web(self, rest: list[str]) -> None:
+        self._idle_of("web", rest)
+
+    def _idle_of(self, way: str, rest: list[str]) -> None:
         if rest == ["as", "idle"]:
             self.switch.running.idle_of.pop(way, None)
         else:

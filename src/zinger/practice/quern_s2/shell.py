@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import shlex
 from collections.abc import Awaitable, Callable
-from functools import partial
 from typing import ClassVar
 
 from zinger.practice.core.tty import Discarded, LineLost, Tty
@@ -50,6 +49,28 @@ class Shell(Securing, Managing):
         ),
         "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "dhcp-load", "lldp"),
     }
+
+    WORDS: ClassVar[dict[str, str]] = {
+        "base": "step rename greet location contact keep restart",
+        "base/people": "add drop",
+        "base/mgmt": "vlan address gateway stations address6 gateway6",
+        "base/names": "resolver suffix domain",
+        "base/clock": "source zone summer key try-key",
+        "base/log": "receiver local-log",
+        "base/snmp": "user try remove community try-community",
+        "base/passwords": "choose forget check",
+        "base/update": "server proxy",
+        "base/stack": "member unmember",
+        "base/uplinks": "uplink no-uplink",
+        "base/doors": "idle idle-console idle-network idle-web",
+        "base/vlans": "make unmake default-vlan igmp-snooping",
+        "base/ports": "carries mixes off note",
+        "base/bundles": "bind unbind",
+        "base/voice": "carry",
+        "base/spanning-tree": "run bridge-priority",
+        "base/bindings": "allow disallow",
+    }
+    """What each context knows, but for the doors, which are all alike; `local-log` is done by `do_local_log`."""
 
     def __init__(self, switch: Hardware, tty: Tty, where: str) -> None:
         self.switch, self.tty, self.where = switch, tty, where
@@ -122,66 +143,8 @@ class Shell(Securing, Managing):
     def own_words(self) -> dict[str, dict[str, Action]]:
         """The words of each context, but for those of the doors, which are all alike."""
         return {
-            "base": {
-                "step": self.do_step,
-                "rename": self.do_rename,
-                "greet": self.do_greet,
-                "location": self.do_location,
-                "contact": self.do_contact,
-                "keep": self.do_keep,
-                "restart": self.do_restart,
-            },
-            "base/people": {"add": self.do_add, "drop": self.do_drop},
-            "base/mgmt": {
-                "vlan": self.do_vlan,
-                "address": self.do_address,
-                "gateway": self.do_gateway,
-                "stations": self.do_stations,
-                "address6": self.do_address6,
-                "gateway6": self.do_gateway6,
-            },
-            "base/names": {"resolver": self.do_resolver, "suffix": self.do_suffix, "domain": self.do_domain},
-            "base/clock": {
-                "source": self.do_source,
-                "zone": self.do_zone,
-                "summer": self.do_summer,
-                "key": self.do_key,
-                "try-key": self.do_try_key,
-            },
-            "base/log": {"receiver": self.do_receiver, "local-log": self.do_local_log},
-            "base/snmp": {
-                "user": self.do_user,
-                "try": self.do_try,
-                "remove": self.do_remove,
-                "community": self.do_community,
-                "try-community": self.do_try_community,
-            },
-            "base/passwords": {"choose": self.do_choose, "forget": self.do_forget, "check": self.do_check},
-            "base/update": {"server": self.do_server, "proxy": self.do_proxy},
-            "base/stack": {"member": self.do_member, "unmember": self.do_unmember},
-            "base/uplinks": {"uplink": self.do_uplink, "no-uplink": self.do_no_uplink},
-            "base/doors": {
-                "idle": self.do_idle,
-                "idle-console": partial(self.do_idle_of, "console"),
-                "idle-network": partial(self.do_idle_of, "network"),
-                "idle-web": partial(self.do_idle_of, "web"),
-            },
-            "base/vlans": {
-                "make": self.do_make,
-                "unmake": self.do_unmake,
-                "default-vlan": self.do_default_vlan,
-                "igmp-snooping": self.do_igmp_snooping,
-            },
-            "base/ports": {
-                "carries": self.do_carries,
-                "mixes": self.do_mixes,
-                "off": self.do_off,
-                "note": self.do_note,
-            },
-            "base/bundles": {"bind": self.do_bind, "unbind": self.do_unbind},
-            "base/voice": {"carry": self.do_carry},
-            "base/spanning-tree": {"run": self.do_run, "bridge-priority": self.do_bridge_priority},
-            "base/bindings": {"allow": self.do_allow, "disallow": self.do_disallow},
+            context: {word: getattr(self, f"do_{word.replace('-', '_')}") for word in words.split()}
+            for context, words in self.WORDS.items()
         }
 
     async def do_words(self, rest: list[str]) -> None:
