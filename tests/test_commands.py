@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import signal
 import socket
 import subprocess
 import sys
@@ -15,6 +16,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, program, stop_yard, zinger
+from zinger.store.journal import Journal
 
 JOB = (Path(__file__).parent.parent / "src" / "zinger" / "demo" / "job.yaml").read_text()
 
@@ -190,8 +192,11 @@ def test_two_zingers_cannot_work_on_one_job(job: Callable[..., Path]) -> None:
         assert changed.returncode == 2 and "is not changed: another zinger works on" in changed.stderr
         assert zinger("secret", folder, "kvr-wj-sw9/label", stdin="printed-on-it-9\n").returncode == 0
     finally:
-        first.terminate()
+        first.send_signal(signal.SIGHUP)  # the terminal was closed
         assert "kvr-wj-sw1: " in first.communicate(timeout=20)[0]
+        journal = Journal(folder / "journal.db")
+        assert [entry.kind for entry in journal.entries("")][-1] == "run ended"
+        journal.close()
         stop_yard(folder)
 
 

@@ -44,7 +44,7 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
     out = sys.stderr if as_json else sys.stdout
     interrupted = asyncio.Event()
     loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(number, interrupted.set)
     try:
         await run.start()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from contextlib import AsyncExitStack
 from typing import TYPE_CHECKING
 
 from zinger.link.dial import LiveDialer
@@ -179,22 +180,32 @@ class Run:
         for task in self.tasks.values():
             task.cancel()
         await asyncio.gather(*self.tasks.values(), return_exceptions=True)
-        for carrier in self.carriers.values():
-            carrier.wire.pump.leave()
-        if self.journal:
-            for act, began, ended in self.hands.log:
-                self._note(entries.HandsDone(act.verb.value, act.do, began, ended), act.subject)
-            self._note(entries.RunEnded({n: c.state_in_words() for n, c in self.carriers.items()}))
-            self.journal.close()
-            self.journal = None
+        async with AsyncExitStack() as last:  # each is done, whatever becomes of the others; the last comes first
+            last.callback(self.job.folder.unlock)
+            last.push_async_callback(self._leave_yard, end_yard)
+            last.callback(self._end_journal)
+            for carrier in self.carriers.values():
+                last.callback(carrier.wire.pump.leave)
+
+    def _end_journal(self) -> None:
+        """Write down how each device was left."""
         if self._trace:
             self._trace.close()
             self._trace = None
+        if self.journal:
+            try:
+                for act, began, ended in self.hands.log:
+                    self._note(entries.HandsDone(act.verb.value, act.do, began, ended), act.subject)
+                self._note(entries.RunEnded({n: c.state_in_words() for n, c in self.carriers.items()}))
+            finally:
+                self.journal.close()
+                self.journal = None
+
+    async def _leave_yard(self, end: bool) -> None:
         if self.yard:
-            if end_yard:
+            if end:
                 await self._end_yard()
             self.yard.close()
-        self.job.folder.unlock()
 
     async def _end_yard(self) -> None:
         assert self.yard is not None
