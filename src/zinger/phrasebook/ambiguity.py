@@ -13,7 +13,8 @@ from dataclasses import dataclass, field
 from re import _constants as c  # type: ignore[attr-defined]
 from typing import Any
 
-_REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
+REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
+
 _ALWAYS = "aZ7_ \t-.:,/é\x00"
 _MOST_COPIES = 3
 """A bounded repetition is looked at with so many copies of its body at most."""
@@ -82,7 +83,7 @@ class _Automaton:
             ways = [self.sequence(way) for way in what[1]]
             firsts, lasts = (frozenset().union(*(getattr(w, end) for w in ways)) for end in ("first", "last"))
             return _Part(firsts, lasts, any(w.empty for w in ways))
-        return self.repeated(*what) if op in _REPEATS else _Part()
+        return self.repeated(*what) if op in REPEATS else _Part()
 
     def repeated(self, low: int, high: Any, body: Any) -> _Part:
         endless = high is c.MAXREPEAT
@@ -121,7 +122,7 @@ def _letters(tree: Any) -> Iterator[str]:
         elif op is c.BRANCH:
             for way in what[1]:
                 yield from _letters(way)
-        elif op in _REPEATS:
+        elif op in REPEATS:
             yield from _letters(what[2])
 
 

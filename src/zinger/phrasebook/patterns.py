@@ -11,9 +11,8 @@ from re import _constants as c  # type: ignore[attr-defined]
 from re import _parser as parser  # type: ignore[attr-defined]
 from typing import Any
 
-from zinger.phrasebook.ambiguity import is_exponential
+from zinger.phrasebook.ambiguity import REPEATS, is_exponential
 
-_REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
 _CATEGORIES = {
     c.CATEGORY_DIGIT: "7",
     c.CATEGORY_WORD: "w",
@@ -45,7 +44,7 @@ def _text(node: tuple[Any, Any]) -> str:
         return "x"
     if op is c.IN:
         return _one_of(what)
-    if op in _REPEATS:
+    if op in REPEATS:
         low, _, body = what
         return "".join(_text(inner) for inner in body) * int(low)
     if op is c.SUBPATTERN:
@@ -90,7 +89,7 @@ def runs_away(pattern: str) -> bool:
 def _branches(tree: Any, repeated: bool) -> bool:
     """Whether a choice or a repetition stands within an unbounded repetition: only then there can be many ways."""
     for op, what in tree:
-        if op in _REPEATS:
+        if op in REPEATS:
             _, high, body = what
             if repeated or _branches(body, repeated or high is c.MAXREPEAT):
                 return True
@@ -101,7 +100,7 @@ def _branches(tree: Any, repeated: bool) -> bool:
 
 def _runs_away(node: tuple[Any, Any]) -> bool:
     op, what = node
-    if op in _REPEATS:
+    if op in REPEATS:
         _, high, body = what
         if high is c.MAXREPEAT and _only_repeats(body):
             return True
@@ -121,7 +120,7 @@ def _only_repeats(body: Any) -> bool:
     """Whether a body holds an unbounded repetition, and nothing beside it that must be there."""
     unbounded, needed = False, False
     for op, what in body:
-        if op in _REPEATS:
+        if op in REPEATS:
             low, high, inner = what
             unbounded |= high is c.MAXREPEAT
             needed |= high is not c.MAXREPEAT and low > 0

@@ -21,7 +21,7 @@ _HEAD = """\
 # What can be planned
 
 Written by `make docs` from the code (`src/zinger/plan/subjects/*/settings.py`); do not edit it by hand. {count}
-settings. A value stands in the sheet, in a column headed by the setting's name or one of its headings, or in `job.yaml`
+settings. Write a value in the sheet, in a column headed by the setting's name or one of its headings, or in `job.yaml`
 under `baseline`, a site, a role or a family. Templates of a phrasebook have it as `value`; its parts as `value.PART`,
 those of an entry of a list likewise. [families.md](families.md) says which family is told what.
 """

@@ -33,7 +33,7 @@ from zinger.talk.conversation import Conversation
 from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
-from zinger.talk.errors import Stuck
+from zinger.talk.errors import Interrupted, Silent, Stuck
 from zinger.talk.events import Event, Recognised, Renewed, SignedIn, Waiting, Waits
 from zinger.talk.requests import Errand
 from zinger.talk.timing import Timing
@@ -185,10 +185,16 @@ class OnWire:
     def _signed_in(self, user: str, secret: str) -> None:
         self.note(entries.SignedIn(user, secret))
 
-    def expect_boot(self) -> None:
-        """It was told to restart; where it shows that already, nothing is to be done."""
+    def restarted(self, error: Interrupted | Silent) -> bool:
+        """Whether what it was told to do ended so because it restarts: it shows that, or fell silent over it.
+
+        Where it does not show it yet, it boots from now on.
+        """
+        if not self.restarts and not isinstance(error, Silent):
+            return False
         if not self.restarts:
             self.pump.expect_boot()
+        return True
 
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""

@@ -246,8 +246,7 @@ class Filler:
         step = replace(step, undo=self._undo(template, value.value))
         unused, hidden = sent.untouched(), shown.untouched()
         if not sent.any:
-            unused = _whole(template.what.replies.values(), getattr(template.what, "send", ""))
-            hidden = _whole([template.reads.shows]) if template.reads and not isinstance(value.value, SecretRef) else ()
+            unused, hidden = whole(template, secret=isinstance(value.value, SecretRef))
         ignored = (
             ()
             if step.only_looked_at
@@ -386,9 +385,18 @@ class Filler:
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
 
 
-def _whole(sources: Iterable[str], *more: str) -> tuple[Part, ...]:
-    """A value without parts, where none of the templates uses it."""
-    return () if any(WHOLE in names_used(source) for source in (*sources, *more)) else (Part("", WHOLE),)
+def whole(template: StepTemplate, *, secret: bool) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+    """A value without parts as a part of itself: where nothing that is sent uses it, and where nothing shown tells it.
+
+    A secret is not expected to be shown.
+    """
+    sent = (*template.what.replies.values(), getattr(template.what, "send", ""))
+    shown = [template.reads.shows] if template.reads and not secret else None
+    return _unused(sent), _unused(shown) if shown is not None else ()
+
+
+def _unused(sources: Iterable[str]) -> tuple[Part, ...]:
+    return () if any(WHOLE in names_used(source) for source in sources) else (Part("", WHOLE),)
 
 
 def _secrets(value: object) -> Iterator[Part]:

@@ -22,7 +22,7 @@ from zinger.plan.setting import Setting
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.values.item import Item, Items, kind_of
 from zinger.plan.values.secrets import SecretRef, parse_secret
-from zinger.script.compile import Filler, Step
+from zinger.script.compile import Filler, Step, whole
 from zinger.script.parts import Part, planned
 
 _JOB = "job: example\nsites: {here: {subnet: 192.0.2.0/24}}\n"
@@ -102,7 +102,8 @@ def _of(book: Phrasebook, device: Device, setting: Setting[Any]) -> Coverage:
     kind = kind_of(setting.parse)
     if kind is None:
         proved = setting.parse is not parse_secret or template.tries is not None
-        return Coverage(name, untried=() if proved else ("password",))
+        unsent, unshown = (tuple(map(str, parts)) for parts in whole(template, secret=setting.parse is parse_secret))
+        return Coverage(name, unsent=unsent, unshown=unshown, untried=() if proved else ("password",))
     steps, why = _steps(book, device, setting, kind)
     if not steps:
         return Coverage(name, unfilled=why)
@@ -148,14 +149,9 @@ def _examples(kind: type[Item]) -> Iterator[Item]:
     yield whole
     for name in kind.model_fields:
         yield from (
-            whole.model_copy(update={name: word}) for word in _words(kind, name) if word != getattr(whole, name)
+            whole.model_copy(update={name: word}) for word in kind.words_of(name) if word != getattr(whole, name)
         )
     yield kind.read(kind.example)
-
-
-def _words(kind: type[Item], name: str) -> list[str]:
-    """The words of which a part is one; none for another part."""
-    return [w for v in kind.model_fields[name].metadata for w in getattr(getattr(v, "func", None), "words", ())]
 
 
 def _full(kind: type[Item]) -> Item:
@@ -165,7 +161,9 @@ def _full(kind: type[Item]) -> Item:
     for name, described in kind.model_fields.items():
         if getattr(example, name) != described.default or described.is_required():
             continue
-        sample = next((word for word in _words(kind, name) if word != described.default), _sample(described.annotation))
+        sample = next(
+            (word for word in kind.words_of(name) if word != described.default), _sample(described.annotation)
+        )
         if sample is not None:
             samples[name] = sample
     return example.model_copy(update=samples)

@@ -136,8 +136,7 @@ def _others(entry: Item, name: str) -> Iterator[object]:
     if isinstance(value, bool):
         yield not value
         return
-    for validator in type(entry).model_fields[name].metadata:
-        yield from (word for word in getattr(getattr(validator, "func", None), "words", ()) if word != value)
+    yield from (word for word in type(entry).words_of(name) if word != value)
 
 
 def _called(entry: object) -> str:

@@ -29,7 +29,7 @@ _REMEMBERED = 16
 _LOG_LINE, _LOG_LINES = 200, 3
 """Characters of a log line, and how many of them, that may stand in a secret."""
 _CODES = re.compile(rb"\x1b\[[0-?]*[ -/]*[@-~]|\x1b[()][0-9A-B]|\x00")
-"""What can stand between two characters of a text without a person seeing it, besides line ends."""
+"""Codes between two characters of a text that a person does not see. Line ends are listed apart."""
 _UNFINISHED = re.compile(rb"\x1b(?:\[[0-?]{0,64}[ -/]{0,8}|[()])?$")
 _ENDS, _BACK, _BLANK = b"\r\n", 8, 32
 _UNREAD = b"\r\n\x08"

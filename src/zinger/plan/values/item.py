@@ -63,6 +63,12 @@ class Item(BaseModel):
     example: ClassVar[str] = ""
     units: ClassVar[Mapping[str, str]] = {}
 
+    @classmethod
+    def words_of(cls, part: str) -> tuple[str, ...]:
+        """The words of which a part is one; none for another part."""
+        checks = (getattr(checked, "func", None) for checked in cls.model_fields[part].metadata)
+        return tuple(word for check in checks for word in getattr(check, "words", ()))
+
     @model_validator(mode="before")
     @classmethod
     def _from_words(cls, raw: Any) -> Any:

@@ -113,6 +113,11 @@ local_log = written(rf"({_SEVERITY}) (kept|lost)", "a local log is SEVERITY kept
 url = written(r"[a-z]+://\S+", "that is not a URL")
 
 
+def asked(says: str) -> Check:
+    """How a time server is asked: first, every so many seconds, with which key."""
+    return written(r"(first)?( ?every \d+ s)?( ?key \d+)?", says)
+
+
 def name(longest: int) -> Check:
     """A device's name: letters, digits and hyphens."""
 

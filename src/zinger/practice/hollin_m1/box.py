@@ -16,6 +16,7 @@ from zinger.practice.core.sheet import (
     Sheet,
     address6,
     among,
+    asked,
     digest,
     hosts,
     local_log,
@@ -52,7 +53,7 @@ SINGLE: dict[str, Check] = {
     "proxy": url,
 }
 OF_HOSTS: dict[str, Check] = {
-    "asking": written(r"(first)?( ?every \d+ s)?( ?key \d+)?", "say first, every N s, key N"),
+    "asking": asked("say first, every N s, key N"),
     "logging": written(
         rf"(port \d+)? ?(by (udp|tcp|tls))?( from ({'|'.join(SEVERITIES)}))?", "say port N by udp, tcp or tls"
     ),

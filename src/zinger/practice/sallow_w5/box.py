@@ -14,6 +14,7 @@ from zinger.practice.core.sheet import (
     Sheet,
     address6,
     among,
+    asked,
     digest,
     host,
     hosts,
@@ -73,7 +74,7 @@ AMENDABLE: dict[str, Check] = {
     "join-at": interface,
 }
 OF_HOSTS: dict[str, Check] = {
-    "ask": written(r"(first)?( ?every \d+ s)?( ?key \d+)?", "as in first every 256 s key 3"),
+    "ask": asked("as in first every 256 s key 3"),
     "log-to": written(
         rf"by (udp|tcp|tls)( port \d+)?( from ({'|'.join(SEVERITIES)}))?", "as in by tls port 6514 from notice"
     ),

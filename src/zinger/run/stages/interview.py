@@ -31,10 +31,8 @@ async def hold(on: Pass, name: str) -> None:
     except RefusedByDevice as refusal:
         raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
     except (Interrupted, Silent) as error:
-        silent = isinstance(error, Silent)
-        if held.interview.effect is not Effect.RESTARTS or not (wire.restarts or silent):
+        if held.interview.effect is not Effect.RESTARTS or not wire.restarted(error):
             raise
-        wire.expect_boot()
         wire.line.say("restarting after its questions")
         goal, questions = wire.book.home, held.interview.questions
         at = await wire.do(arrive(wire.book.map, goal, wire.keys, AFTER_QUESTIONS, questions))

@@ -132,9 +132,8 @@ class Restart:
             try:
                 await wire.do(send_step(wire.book, restart, wire.keys))
             except (Interrupted, Silent) as error:
-                if not wire.restarts and not isinstance(error, Silent):
+                if not wire.restarted(error):
                     raise
-                wire.expect_boot()
         await _read_again(on, Source.AFTER_RESTART)
 
 

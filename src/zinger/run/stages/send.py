@@ -80,9 +80,8 @@ async def send_one(on: Pass, step: Step) -> bool:
         wire.note(entries.WasRefused(step.setting, refusal.words))
         return False
     except (Interrupted, Silent) as error:
-        if step.effect is not Effect.RESTARTS or not (wire.restarts or isinstance(error, Silent)):
+        if step.effect is not Effect.RESTARTS or not wire.restarted(error):
             raise
-        wire.expect_boot()
         wire.line.step(step.setting, Mark.SENT)
     else:
         warned = "; ".join(answer.warnings)
