@@ -173,6 +173,12 @@ def test_a_family_says_which_parts_it_neither_sends_nor_shows() -> None:
     assert "settings.syslog.servers part-not-sent" in told and "settings.hostname part-not-shown" not in told
 
 
+def test_a_family_says_that_a_step_ignores_its_value() -> None:
+    book = edited("quern-s2", ("send: 'rename {{ value }}'", "send: 'rename left'"))
+    row = next(row for row in coverage(book) if row.setting == "hostname")
+    assert row.unsent == ("value",) and row.unshown == ()
+
+
 def test_the_table_of_families_is_that_of_the_code_and_leaves_nothing_blank() -> None:
     table = (Path(__file__).parent.parent / "docs" / "families.md").read_text()
     assert table == in_markdown(Families().books), "run `make docs`"

@@ -76,6 +76,7 @@ class Pump:
         if self.link:
             self.link.close()
             self.link = None
+        self._slow.clear()  # the rest of a line that was typed at a pace is not for the next link
         if self._timer:
             self._timer.cancel()
             self._timer = None

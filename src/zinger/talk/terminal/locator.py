@@ -111,18 +111,22 @@ class Locator:
 
     def _torn(self, tail: str) -> tuple[Place, re.Match[str]] | None:
         """The place whose prompt a log line tore in two: what was shown before the log line, and the tail."""
+        said = self._said_before_log_lines()
+        return self.terminal.recognise(said + tail) if said else None
+
+    def _said_before_log_lines(self) -> str:
+        """The last whole line that is no log line, where log lines stand behind it."""
         lines = [line for line in self.buffer.recent(exact=True) if line.strip()]
-        before = next((i for i, line in enumerate(reversed(lines)) if not self.terminal.noise.search(line)), 0)
-        return self.terminal.recognise(lines[-1 - before] + tail) if before else None
+        behind = next((i for i, line in enumerate(reversed(lines)) if not self.terminal.noise.search(line)), 0)
+        return lines[-1 - behind] if behind else ""
 
     @property
     def standing(self) -> str:
         """What stands there: the tail, or a question that log lines pushed away from it."""
         if self.buffer.tail.strip():
             return self.buffer.tail
-        lines = [line for line in self.buffer.recent(exact=True) if line.strip()]
-        said = next((line for line in reversed(lines) if not self.terminal.noise.search(line)), "")
-        return said if lines and said != lines[-1] and _QUESTION.search(said) else ""
+        said = self._said_before_log_lines()
+        return said if _QUESTION.search(said) else ""
 
     def _pushed_away(self, now: float) -> At | Wait | Seen:
         for line in reversed(self.buffer.recent()):
