@@ -23,11 +23,13 @@ from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.serial import find_settings
-from zinger.link.ssh import open_ssh
+from zinger.link.ssh import Endpoint, open_ssh
 from zinger.link.tcp import open_tcp, open_telnet
 from zinger.link.yard import Yard, YardDialer, YardError
 
 Serve = Callable[[Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]], Awaitable[int]]
+
+HERE = Endpoint("127.0.0.1")
 
 
 @pytest.fixture
@@ -94,7 +96,7 @@ async def test_nobody_listens() -> None:
         for opening in (
             open_tcp("127.0.0.1", port, "the console"),
             open_telnet("127.0.0.1", port, "the console"),
-            open_ssh("127.0.0.1", port, "a", "b", "the console"),
+            open_ssh("127.0.0.1", port, "a", "b", "the console", HERE),
         ):
             with pytest.raises(Refused, match="the console: nobody listens there"):
                 await opening
@@ -112,7 +114,7 @@ async def test_something_else_answers_where_ssh_should(serve: Serve) -> None:
         writer.close()
 
     with pytest.raises(LinkError, match="the device"):
-        await open_ssh("127.0.0.1", await serve(server), "a", "b", "the device")
+        await open_ssh("127.0.0.1", await serve(server), "a", "b", "the device", HERE)
 
 
 async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None:
@@ -139,8 +141,8 @@ async def test_ssh_signs_in_by_password_only_and_tells_a_refusal_apart() -> None
     )
     port = server.sockets[0].getsockname()[1]
     with pytest.raises(AuthRefused, match="sign-in of ada was refused"):
-        await open_ssh("127.0.0.1", port, "ada", "wrong", "ssh")
-    link = await open_ssh("127.0.0.1", port, "ada", "right", "ssh")
+        await open_ssh("127.0.0.1", port, "ada", "wrong", "ssh", HERE)
+    link = await open_ssh("127.0.0.1", port, "ada", "right", "ssh", HERE)
     assert link.host_key.fingerprint.startswith("SHA256:")
     heard = Heard(link)
     link.write(b"tell")
@@ -346,31 +348,57 @@ async def ssh_server(asks: bool = False, **options: Any) -> tuple[asyncssh.SSHAc
 
 
 async def test_a_host_key_is_pinned_at_first_sight_and_another_is_refused(tmp_path: Path) -> None:
-    keys = HostKeys(tmp_path / "known_hosts")
+    keys, here = HostKeys(tmp_path / "known_hosts"), Endpoint("10.44.8.11", known_as=("kvr-wj-rt9", "10.44.8.11"))
     server, port = await ssh_server()
-    first = await open_ssh("127.0.0.1", port, "u", "right", "ssh", keys, "10.44.8.11")
+    first = await open_ssh("127.0.0.1", port, "u", "right", "ssh", here, keys)
     assert first.first_sight and first.host_key.fingerprint.startswith("SHA256:")
-    again = await open_ssh("127.0.0.1", port, "u", "right", "ssh", HostKeys(tmp_path / "known_hosts"), "10.44.8.11")
+    again = await open_ssh("127.0.0.1", port, "u", "right", "ssh", here, HostKeys(tmp_path / "known_hosts"))
     assert not again.first_sight
     assert (tmp_path / "known_hosts").read_text().startswith("10.44.8.11 ssh-ed25519 AAAA")
     server.close()
     other, port = await ssh_server()
     with pytest.raises(LinkError, match="not the one that was pinned"):
-        await open_ssh("127.0.0.1", port, "u", "right", "ssh", HostKeys(tmp_path / "known_hosts"), "10.44.8.11")
+        await open_ssh("127.0.0.1", port, "u", "right", "ssh", here, HostKeys(tmp_path / "known_hosts"))
     other.close()
 
 
 async def test_a_password_is_given_at_a_question_and_old_key_exchange_only_when_asked() -> None:
     server, port = await ssh_server(asks=True)
-    (await open_ssh("127.0.0.1", port, "u", "right", "ssh")).close()
+    (await open_ssh("127.0.0.1", port, "u", "right", "ssh", HERE)).close()
     with pytest.raises(AuthRefused):
-        await open_ssh("127.0.0.1", port, "u", "wrong", "ssh")
+        await open_ssh("127.0.0.1", port, "u", "wrong", "ssh", HERE)
     server.close()
     server, port = await ssh_server(kex_algs=["diffie-hellman-group1-sha1"])
     with pytest.raises(LinkError):
-        await open_ssh("127.0.0.1", port, "u", "right", "ssh")
-    (await open_ssh("127.0.0.1", port, "u", "right", "ssh", old=True)).close()
+        await open_ssh("127.0.0.1", port, "u", "right", "ssh", HERE)
+    (await open_ssh("127.0.0.1", port, "u", "right", "ssh", Endpoint("127.0.0.1", old=True))).close()
     server.close()
+
+
+async def test_a_wrong_password_counts_once_though_two_methods_are_offered() -> None:
+    tried: list[str] = []
+
+    class Both(_Door):
+        def password_auth_supported(self) -> bool:
+            return True
+
+        def validate_password(self, username: str, password: str) -> bool:
+            tried.append("password")
+            return False
+
+        def kbdint_auth_supported(self) -> bool:
+            return True
+
+        def validate_kbdint_response(self, username: str, responses: Any) -> bool:
+            tried.append("questions")
+            return False
+
+    key = asyncssh.generate_private_key("ssh-ed25519")
+    server = await asyncssh.listen("127.0.0.1", 0, server_factory=Both, server_host_keys=[key])
+    with pytest.raises(AuthRefused):
+        await open_ssh("127.0.0.1", server.sockets[0].getsockname()[1], "u", "wrong", "ssh", HERE)
+    server.close()
+    assert len(tried) == 1, tried
 
 
 async def test_a_break_goes_over_telnet_and_not_over_raw_tcp(serve: Serve) -> None:

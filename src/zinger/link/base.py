@@ -25,6 +25,10 @@ class AuthRefused(LinkError):
     """The far end listens, and does not accept this sign-in."""
 
 
+class OtherKey(LinkError):
+    """Another host key than the one that is pinned: trying again helps nothing, a person is needed."""
+
+
 def why(error: OSError) -> str:
     """What the system says of it: asyncio puts words and addresses of its own where the system's reason belongs."""
     if isinstance(error, socket.gaierror) or not error.errno:

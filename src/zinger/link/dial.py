@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from zinger.link.base import Link, LinkError, Refused
 from zinger.link.command import open_command
 from zinger.link.hostkeys import HostKeys
-from zinger.link.ssh import SshLink, open_ssh
+from zinger.link.ssh import Endpoint, SshLink, open_ssh
 from zinger.link.tcp import open_tcp, open_telnet
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.console import FORMS, SERIAL, YARD, Console, LineSettings
@@ -30,19 +30,10 @@ class Dialer:
         """The console of a device by the plan's `console` column; `settings` are the family's speed and framing."""
         raise NotImplementedError
 
-    async def ssh(self, address: str, user: str, password: str, port: int = 22, old: bool = False) -> SshLink:
-        """A shell over SSH; the host key is pinned under the address."""
-        host, real = await self.where(address, port)
-        return await open_ssh(
-            host,
-            real,
-            user,
-            password,
-            f"ssh {user}@{address}",
-            self.host_keys,
-            address if port == 22 else f"[{address}]:{port}",
-            old,
-        )
+    async def ssh(self, endpoint: Endpoint, user: str, password: str) -> SshLink:
+        """A shell over SSH; the host key is pinned under the names of the endpoint."""
+        host, real = await self.where(endpoint.address, endpoint.port)
+        return await open_ssh(host, real, user, password, f"ssh {user}@{endpoint.address}", endpoint, self.host_keys)
 
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from zinger.files import write_whole
@@ -19,13 +20,16 @@ class HostKeys:
                 if name and key and not name.startswith("#"):
                     self._keys[name] = " ".join(key.split()[:2])
 
-    def pinned(self, name: str) -> str | None:
-        """The key of that name, as `type base64`; None when it was never met."""
-        return self._keys.get(name)
+    def pinned(self, names: Sequence[str]) -> str | None:
+        """The key of the first of these names that was met, as `type base64`; None when none was."""
+        return next((key for name in names if (key := self._keys.get(name))), None)
 
-    def pin(self, name: str, key: str) -> None:
-        """Keep a key that was met first; it is on disk when this returns. Raises FileError."""
-        self._keys[name] = " ".join(key.split()[:2])
+    def pin(self, names: Sequence[str], key: str) -> None:
+        """Keep a key that was met, under each of these names; it is on disk when this returns. Raises FileError."""
+        met = dict.fromkeys(names, " ".join(key.split()[:2]))
+        if met.items() <= self._keys.items():
+            return
+        self._keys.update(met)
         if self.file is None:
             return
         write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())

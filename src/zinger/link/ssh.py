@@ -12,13 +12,34 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from zinger.link.base import AuthRefused, Link, LinkError, Refused, Unreachable, why
+from zinger.link.base import AuthRefused, Link, LinkError, OtherKey, Refused, Unreachable, why
 from zinger.link.hostkeys import HostKeys
 
 if TYPE_CHECKING:
     import asyncssh
 
 LOGIN_PATIENCE = 20.0
+ALIVE_EVERY, ALIVE_MISSES = 5.0, 3
+"""Seconds between signs of life that are asked for, and how many may be missing: a device whose power was cut does not
+say goodbye."""
+
+
+@dataclass(frozen=True)
+class Endpoint:
+    """Where SSH is dialled, and how."""
+
+    address: str
+    port: int = 22
+    old: bool = False
+    """Whether the key exchange of old devices is offered too."""
+    known_as: tuple[str, ...] = ()
+    """The names under which the far end's key is pinned: the device first, since its key goes with it to a new
+    address; an address only where it can be no other device's."""
+
+    @property
+    def spelled(self) -> str:
+        """As OpenSSH's known_hosts writes it (sshd(8))."""
+        return self.address if self.port == 22 else f"[{self.address}]:{self.port}"
 
 
 @dataclass(frozen=True)
@@ -76,7 +97,7 @@ OLD = {
     "server_host_key_algs": ["ssh-rsa", "ssh-dss"],
     "encryption_algs": ["aes128-cbc", "3des-cbc"],
 }
-"""What only old boxes still want; used beside what is good today, only when asked for."""
+"""What only old devices still want; offered besides what is good today, only when asked for."""
 
 
 def _algorithms(old: bool) -> dict[str, Any]:
@@ -84,24 +105,17 @@ def _algorithms(old: bool) -> dict[str, Any]:
 
 
 async def open_ssh(
-    host: str,
-    port: int,
-    user: str,
-    password: str,
-    name: str,
-    keys: HostKeys | None = None,
-    known_as: str = "",
-    old: bool = False,
+    host: str, port: int, user: str, password: str, name: str, endpoint: Endpoint, keys: HostKeys | None = None
 ) -> SshLink:
-    """Sign in and open a shell; raises AuthRefused, Refused, Unreachable or LinkError.
+    """Sign in at a host and port and open a shell; raises AuthRefused, OtherKey, Refused, Unreachable or LinkError.
 
-    Only the password given is tried: no keys, no agent, no configuration of this machine. `known_as` is the name
-    under which the far end's key is pinned in `keys`; `old` allows the key exchange of old boxes.
+    Only the password given is tried, and once: no keys, no agent, no configuration of this machine. `endpoint` says
+    what is dialled in the plan's words, where the host and port can be the yard's.
     """
     import asyncssh  # here, since it takes long to load and many a start needs none of it
 
-    pinned = keys.pinned(known_as) if keys else None
-    with _translated(name, user, known_as):
+    pinned = keys.pinned(endpoint.known_as) if keys else None
+    with _translated(name, user, endpoint):
         trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
         connection = await asyncio.wait_for(
             asyncssh.connect(
@@ -109,35 +123,45 @@ async def open_ssh(
                 port,
                 client_factory=_client(user, password),
                 username=user,
-                password=password,
                 known_hosts=trusted,
                 client_keys=None,
                 agent_path=None,
                 config=None,
                 gss_host=None,
                 preferred_auth="password,keyboard-interactive",
-                **_algorithms(old),
+                keepalive_interval=ALIVE_EVERY,
+                keepalive_count_max=ALIVE_MISSES,
+                **_algorithms(endpoint.old),
             ),
             LOGIN_PATIENCE,
         )
         link = SshLink(name, connection)
         await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
-    if keys is not None and pinned is None and (key := connection.get_server_host_key()):
-        keys.pin(known_as, key.export_public_key("openssh").decode())
-        link.first_sight = True
+    if keys is not None and (key := connection.get_server_host_key()):
+        keys.pin(endpoint.known_as, key.export_public_key("openssh").decode())
+        link.first_sight = pinned is None
     return link
 
 
 def _client(user: str, password: str) -> type[asyncssh.SSHClient]:
-    """Answers keyboard-interactive questions once: those that echo with the user, the others with the password."""
+    """Gives the password once, by whichever of the two methods is offered first: a device counts each wrong try.
+
+    Of keyboard-interactive questions (RFC 4256) those that echo are answered with the user.
+    """
     import asyncssh
 
     class Client(asyncssh.SSHClient):
-        asked = False
+        tried = False
+
+        def _is_first(self) -> bool:
+            first, self.tried = not self.tried, True
+            return first
+
+        def password_auth_requested(self) -> str | None:
+            return password if self._is_first() else None
 
         def kbdint_auth_requested(self) -> str | None:
-            first, self.asked = not self.asked, True
-            return "" if first else None
+            return "" if self._is_first() else None
 
         def kbdint_challenge_received(self, *challenge: Any) -> list[str]:
             return [user if echo else password for _, echo in challenge[-1]]
@@ -146,7 +170,7 @@ def _client(user: str, password: str) -> type[asyncssh.SSHClient]:
 
 
 @contextmanager
-def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
+def _translated(name: str, user: str, endpoint: Endpoint) -> Iterator[None]:
     """The border of asyncssh: what it raises, as an error of links."""
     import asyncssh
 
@@ -155,10 +179,10 @@ def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
     except asyncssh.PermissionDenied:
         raise AuthRefused(f"{name}: sign-in of {user} was refused") from None
     except asyncssh.HostKeyNotVerifiable:
-        raise LinkError(
-            f"{name}: its host key is not the one that was pinned at first sight. This is another box, or "
-            f"somebody stands between; if it was reset on purpose, take the line of {known_as} out of "
-            "known_hosts"
+        raise OtherKey(
+            f"{name}: the host key is not the one that was pinned at first sight; no password was sent. This is "
+            "another device, or somebody in between. If the device was reset on purpose, remove the lines of "
+            f"{' and '.join(endpoint.known_as)} from known_hosts"
         ) from None
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None
@@ -168,7 +192,7 @@ def _translated(name: str, user: str, known_as: str) -> Iterator[None]:
         raise Unreachable(f"{name}: {why(error)}") from None
     except asyncssh.KeyImportError:
         raise LinkError(
-            f"{name}: the host key of {known_as} in known_hosts can't be read. Correct or remove that line"
+            f"{name}: the host key of {endpoint.known_as[0]} in known_hosts can't be read. Correct or remove that line"
         ) from None
     except asyncssh.Error as error:
         raise LinkError(f"{name}: {error.reason}") from None

@@ -107,6 +107,14 @@ class Factory:
 
 
 @dataclass(frozen=True)
+class Ssh:
+    """How the family is signed in to over SSH: on which TCP port, and whether it needs old key exchanges."""
+
+    port: int = 22
+    old: bool = False
+
+
+@dataclass(frozen=True)
 class Card:
     """What people look up about a family before they touch it; every family has one, with or without a phrasebook.
 
@@ -122,6 +130,7 @@ class Card:
     panel: str = ""
     lights: tuple[tuple[str, str], ...] = ()
     buttons: tuple[tuple[str, str], ...] = ()
+    ssh: Ssh = Ssh()
 
 
 @dataclass(frozen=True)
@@ -164,6 +173,11 @@ class Phrasebook:
     def rules(self) -> FamilyRules:
         """What the family accepts."""
         return self.card.rules
+
+    @property
+    def ssh(self) -> Ssh:
+        """How it is signed in to over SSH."""
+        return self.card.ssh
 
     @property
     def places(self) -> Mapping[str, Place]:

@@ -32,6 +32,11 @@ class FactoryShape(Shape):
     boots_in: str
 
 
+class SshShape(Shape):
+    port: int = Field(default=22, ge=1, le=65535)
+    old: bool = False
+
+
 class HostnameLimit(Shape):
     longest: int = 63
     of: str = "[A-Za-z0-9-]"
@@ -173,6 +178,7 @@ class CardShape(Shape):
     not_for_this_kind: list[str] = []
     ports: str = ""
     proved_over: list[str] = ["services.ssh"]
+    ssh: SshShape = SshShape()
     panel: str = ""
     lights: dict[str, str] = {}
     buttons: dict[str, str] = {}
@@ -213,5 +219,6 @@ SHAPE_UNDER = {
     "restart": StepShape,
     "typing": Typing,
     "factory": FactoryShape,
+    "ssh": SshShape,
 }
 """Which shape stands under a key of the book, for what was meant by a word that is none of its keys."""

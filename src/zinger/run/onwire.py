@@ -24,12 +24,13 @@ from zinger.run.byhand import ByHand
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory, credentials, factory_secret, passwords_of
 from zinger.run.pump import Pump
-from zinger.run.ways import Ways
+from zinger.run.ways import Ways, until_it_answers
 from zinger.run.world import World
 from zinger.script.compile import Script, Step
 from zinger.store import entries
 from zinger.store.recording import Recording
 from zinger.talk.conversation import Conversation
+from zinger.talk.errands.ask import look
 from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
@@ -39,6 +40,12 @@ from zinger.talk.requests import Errand
 from zinger.talk.timing import Timing
 
 T = TypeVar("T")
+BOOT_SIGN = 60.0
+"""Seconds to wait for a first sign of life after a power cut."""
+AWAY = 20.0
+"""Seconds that a lost device is dialled again for, above twice its boot."""
+GOES_DOWN = 60.0
+"""Seconds within which a device that was told to restart must be seen to go down."""
 
 
 class OnWire:
@@ -100,7 +107,7 @@ class OnWire:
             self.line.say(f"{step.title}: comes back in a new session before {where.within:g} s are over")
             self.pump.leave()
             ways = Ways(self.world, self.device, self.book, self.keys)
-            self._join(await ways.at_the_planned(self._signed_in, where.within * 0.7))
+            self._join(await ways.moved(self._signed_in, where.within * 0.7))
         await self.do(confirm(self.book, step, self.keys))
 
     async def know_the_label(self) -> None:
@@ -157,14 +164,22 @@ class OnWire:
         return self.device.console.startswith("ssh://")
 
     async def connect(self) -> None:
-        """Open the way to it; in practice a missing cable is plugged in first. Raises LinkError."""
+        """Open the way to it; in practice a missing cable is plugged in first. Raises LinkError.
+
+        A link that is lost in a run is dialled again for as long as the device may take to restart.
+        """
         if self.pump.link is not None:
             return
+        within = 2 * self.pump.conversation.terminal.timing.boots_in + AWAY if self.line.link else 0.0
+        if within:
+            self.line.say("the link is lost; dialling again")
+            self.line.wait("the device to answer again", time.time() + within)
+        self._join(await until_it_answers(self._dial, within))
+
+    async def _dial(self) -> Link:
         if self.over_network:
-            link: Link = await Ways(self.world, self.device, self.book, self.keys).open(self._signed_in)
-        else:
-            link = await self._console()
-        self._join(link)
+            return await Ways(self.world, self.device, self.book, self.keys).open(self._signed_in)
+        return await self._console()
 
     def _join(self, link: Link) -> None:
         self.line.link = link.name
@@ -190,11 +205,39 @@ class OnWire:
 
         Where it does not show it yet, it boots from now on.
         """
-        if not self.restarts and not isinstance(error, Silent):
+        away = self.over_network and self.pump.link is None
+        if not self.restarts and not away and not isinstance(error, Silent):
             return False
         if not self.restarts:
             self.pump.expect_boot()
         return True
+
+    async def goes_down(self) -> None:
+        """Wait until a device that was told to restart is seen to do so; raises Stuck when it stays as it is."""
+        end = asyncio.get_running_loop().time() + GOES_DOWN
+        while not await self._is_down():
+            if asyncio.get_running_loop().time() >= end:
+                raise Stuck(f"It was told to restart, and no restart was seen within {GOES_DOWN:.0f} s.")
+            await asyncio.sleep(0.2)
+
+    async def _is_down(self) -> bool:
+        if not self.over_network:
+            return self.restarts or self.pump.conversation.asks_to_sign_in(asyncio.get_running_loop().time())
+        try:
+            endpoint = Ways(self.world, self.device, self.book, self.keys).endpoints()[0]
+            return not await self.world.dialer.probe(endpoint.address, endpoint.port)
+        except LinkError:
+            return True
+
+    async def boots(self) -> None:
+        """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
+        if self.over_network:
+            self.pump.leave()  # who loses power says no goodbye
+            await self.connect()
+            return
+        self.pump.conversation.forget()
+        self.pump.expect_boot()
+        await self.do(look(BOOT_SIGN))
 
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""

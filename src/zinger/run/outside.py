@@ -6,24 +6,30 @@ and that what was shut is shut. Each is a finding with its own evidence.
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Callable, Iterator
 from typing import TYPE_CHECKING
 
 from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Dialer
+from zinger.link.ssh import SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.owners import same_identity
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
 from zinger.plan.values.secrets import SecretRef
+from zinger.proof.facts import gather
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.memory import accounts_told, factory_secret, passwords_of
 from zinger.run.pump import Pump
+from zinger.run.ways import at_the_planned
+from zinger.store.entries import Met
 from zinger.talk.conversation import Conversation
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import TalkError
 
 if TYPE_CHECKING:
@@ -40,8 +46,10 @@ DOORS = (
 class Outside:
     """Looks at one device from the network."""
 
-    def __init__(self, dialer: Dialer, device: Device, book: Phrasebook, world: World) -> None:
+    def __init__(self, dialer: Dialer, device: Device, book: Phrasebook, world: World, box: Callable[[], Met]) -> None:
         self.dialer, self.device, self.book, self.world = dialer, device, book, world
+        self.box = box
+        """Which device was met on the way in; the one that answers from the network must be the same."""
 
     @property
     def address(self) -> str | None:
@@ -74,10 +82,17 @@ class Outside:
         if self.book.factory.user:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
+    def _port(self, name: str, port: int) -> int:
+        """The port of a service; SSH's is where the device is signed in to."""
+        endpoint = at_the_planned(self.device, self.book)
+        return endpoint.port if name == "services.ssh" and endpoint else port
+
     def _doors(self) -> list[tuple[str, int, str, bool]]:
         """Services whose port must answer, or refuse; SSH, where it is signed in over, is proved by that."""
         planned = (
-            (name, port, title, self.device[SETTINGS[name]]) for name, port, title in DOORS if name in self.book.steps
+            (name, self._port(name, port), title, self.device[SETTINGS[name]])
+            for name, port, title in DOORS
+            if name in self.book.steps
         )
         return [
             (name, port, title, is_open)
@@ -101,7 +116,7 @@ class Outside:
         planned = f"{account.name} signs in over SSH at {self.address}, to {goal}"
         title = f"sign-in of {account.name}"
         try:
-            link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
+            link = await self._ssh(account)
             pump = Pump(
                 Conversation(self.book.terminal),
                 self._secret,
@@ -109,20 +124,47 @@ class Outside:
                 turns=self.world.turns,
             )
             pump.join(link)
+            keys = Keyring([], passwords=passwords_of(self.device))
             try:
-                at = await pump.do(arrive(self.book.map, goal, Keyring([], passwords=passwords_of(self.device))))
+                at = await pump.do(arrive(self.book.map, goal, keys))
                 shown = pump.conversation.tail.strip()
-                seen = f"{shown}   (host key {link.host_key.fingerprint})"
-                return self._finding(setting, title, planned, f"at {at.name}", seen, True)
+                seen, wrong = f"{shown}   (host key {link.host_key.fingerprint})", ""
+                if goal == self.book.home:
+                    wrong = self._another(await self._identity(pump, keys))
+                return self._finding(setting, title, planned, wrong or f"at {at.name}", seen, not wrong)
             finally:
                 pump.leave()
         except (LinkError, TalkError) as error:
             return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
 
+    async def _ssh(self, account: Account) -> SshLink:
+        endpoint = at_the_planned(self.device, self.book)
+        assert endpoint is not None, "only a fixed address is looked at from outside"
+        return await self.dialer.ssh(endpoint, account.name, self._secret(account.secret))
+
+    async def _identity(self, pump: Pump, keys: Keyring) -> dict[str, str]:
+        """The serial number and MAC that it shows in this session, where the family has readings for them."""
+        shown: dict[str, str] = {}
+        for what, fact in self.book.identity.items():
+            reading = next((r for r in self.book.readings.values() if fact in r.take), None)
+            if reading is not None:
+                facts = gather(reading.take, await pump.do(take_reading(self.book, reading, keys)), reading.sections)
+                shown |= {what: facts[fact][0].value} if facts.get(fact) else {}
+        return shown
+
+    def _another(self, shown: dict[str, str]) -> str:
+        """A sentence where it is another device than the one that was met on the way in, or that is planned."""
+        met = self.box()
+        expected = {"serial": met.serial or self.device.serial, "mac": met.mac or self.device.mac}
+        for what, seen in shown.items():
+            if (known := expected.get(what)) and not same_identity(seen, known):
+                return f"another device answers: {what} {seen}, expected {known}"
+        return ""
+
     async def _is_refused(self, setting: str, account: Account) -> Finding:
         planned, title = f"the factory login {account.name} is refused", "factory login"
         try:
-            link = await self.dialer.ssh(self.address or "", account.name, self._secret(account.secret))
+            link = await self._ssh(account)
         except AuthRefused as refusal:
             return self._finding(setting, title, planned, "refused", str(refusal), True)
         except LinkError as error:

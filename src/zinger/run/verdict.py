@@ -17,7 +17,7 @@ class Owed:
 
     def __init__(self, wire: OnWire) -> None:
         self.wire = wire
-        self.outside = Outside(wire.world.dialer, wire.device, wire.book, wire.world)
+        self.outside = Outside(wire.world.dialer, wire.device, wire.book, wire.world, lambda: wire.memory.box)
 
     @property
     def restarts(self) -> bool:

@@ -52,6 +52,11 @@ class Conversation(Driver[Send]):
         """Whether a known place stands there, holding still."""
         return isinstance(self.locator.place(frozenset(), now), At)
 
+    def asks_to_sign_in(self, now: float) -> bool:
+        """Whether it stands, holding still, where somebody is to sign in."""
+        at = self.locator.place(frozenset(), now)
+        return isinstance(at, At) and at.place.asks_for is not None
+
     def receive(self, data: bytes, now: float) -> None:
         """Bytes from the device."""
         self.terminal.receive(data, now)

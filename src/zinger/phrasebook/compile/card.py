@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zinger.phrasebook.book import Card, Factory
+from zinger.phrasebook.book import Card, Factory, Ssh
 from zinger.phrasebook.compile.section import Section
 from zinger.phrasebook.shapes import BookShape
 from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
@@ -27,6 +27,7 @@ class CardSection(Section):
             shape.panel.rstrip("\n"),
             tuple(shape.lights.items()),
             tuple(shape.buttons.items()),
+            Ssh(shape.ssh.port, shape.ssh.old),
         )
 
     def _factory(self) -> Factory:

@@ -9,18 +9,14 @@ from zinger.proof.findings import Finding, Source, Verdict, judge, unsaved_by
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
-from zinger.run.onwire import OnWire
+from zinger.run.onwire import BOOT_SIGN, OnWire
 from zinger.run.stages.stage import Pass
 from zinger.script.compile import Trial
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.ask import look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.send import send_step
 from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
-
-BOOT_SIGN = 60.0
-"""Seconds to wait for a first sign of life after a power cut."""
 
 
 class ReadBack:
@@ -35,6 +31,7 @@ class ReadBack:
         shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             running = await wire.read(startup=False)
+            on.check_device(running)
             wire.find(judge(wire.script, running, Source.RUNNING))
             for finding in unsaved_by(wire.script, running):
                 wire.note(entries.ShownUnsaved(finding.evidence or finding.title))
@@ -131,9 +128,12 @@ class Restart:
             await wire.write(entries.WillSend("restart", restart.shown, changes=False))
             try:
                 await wire.do(send_step(wire.book, restart, wire.keys))
+                await wire.goes_down()
             except (Interrupted, Silent) as error:
                 if not wire.restarted(error):
                     raise
+                if wire.over_network:
+                    await wire.goes_down()  # a session that ended is no restart yet
         await _read_again(on, Source.AFTER_RESTART)
 
 
@@ -149,15 +149,16 @@ class PowerCut:
             wire.line.wait("your hands")
             do = f"cut the power of {wire.name}, give it back after 5 s"
             await wire.world.hands.ask(Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3))
-            wire.pump.conversation.forget()
-            wire.pump.expect_boot()
             wire.line.say("booting after the power cut")
-            await wire.do(look(BOOT_SIGN))
+            await wire.boots()
         await _read_again(on, Source.AFTER_POWER_CUT)
 
 
 async def _read_again(on: Pass, source: Source) -> None:
     wire = on.wire
     async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
+        await wire.connect()
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
-        wire.find(judge(wire.script, await wire.read(startup=False), source))
+        shown = await wire.read(startup=False)
+        on.check_device(shown)
+        wire.find(judge(wire.script, shown, source))
