@@ -15,7 +15,7 @@ import serial
 
 from zinger.errors import ZingerError
 from zinger.link.base import LinkError
-from zinger.link.ssh import _translated
+from zinger.link.ssh import Endpoint, _translated
 from zinger.link.tcp import translated
 from zinger.plan.values.secrets import SecretRef
 from zinger.store.journal import Journal
@@ -50,7 +50,10 @@ SSH = sorted({*_all(asyncssh.Error), asyncssh.KeyImportError}, key=str)
 
 @pytest.mark.parametrize("error", [*SYSTEM, *map(_made, SSH)], ids=lambda e: type(e).__name__)
 def test_whatever_ssh_raises_is_a_link_error(error: Exception) -> None:
-    with pytest.raises(LinkError) as told, _translated("ssh root@192.0.2.1", "root", "192.0.2.1"):
+    with (
+        pytest.raises(LinkError) as told,
+        _translated("ssh root@192.0.2.1", "root", Endpoint("192.0.2.1", known_as=("kvr-wj-rt9",))),
+    ):
         raise error
     assert "192.0.2.1: " in str(told.value) and "10.44.9.50" not in str(told.value)
 

@@ -95,6 +95,8 @@ def test_the_shipped_phrasebook_has_no_error() -> None:
             "places-circle",
             "only to each",
         ),
+        ("noise:\n", "noise:\n  - '^.*do'\n", "noise-hides", "log lines"),
+        ("    startup: tell all startup\n", "", "save-not-shown", "after a power cut only"),
     ],
 )
 def test_examination_finds_what_only_a_device_would_show(old: str, new: str, id: str, words: str) -> None:
@@ -125,7 +127,7 @@ def test_a_start_always_loads_and_knows_its_prompt(name: str, prompt: str) -> No
     book = load_phrasebook(commented_start(name, prompt, "who? ", "word (secret)? "), "start.yaml")
     known = book.terminal.recognise(prompt.replace("HOSTNAME", "sw1"))
     assert known and known[0].name == "main"
-    assert all(p.id in ("settings-not-sent",) for p in examine(book, "start.yaml"))
+    assert all(p.id in ("settings-not-sent", "save-not-shown") for p in examine(book, "start.yaml"))
 
 
 def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:

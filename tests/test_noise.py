@@ -181,7 +181,7 @@ async def test_a_flood_a_closing_line_and_another_tongue_end_at_a_person(tmp_pat
         "family: quern-s2x\nlike: quern-s2\ntitle: Quern S2x\nfactory: {boots_in: 1 s}\n"
     )
     job = OpenJob(JobFolder(folder))
-    run = Run(job, Options(power_cut=False, nobody=True))
+    run = Run(job, Options(power_cut=False, hands_within=0))
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     await run.start()
     await asyncio.wait_for(run.wait(), 110)

@@ -14,6 +14,7 @@ from typing import Any
 import asyncssh
 import pytest
 
+from tests.conftest import program
 from zinger.link.dial import LiveDialer
 from zinger.run.hands import Act, Verb
 from zinger.run.openjob import OpenJob
@@ -248,6 +249,30 @@ async def carried(folder: Path, fennel: Fennel, **options: Any) -> str:
     return job.board.lines["kvr-wj-rt1"].sentence
 
 
+async def test_hands_are_answered_at_another_terminal_or_ahead(job: Path, fennel: Fennel) -> None:
+    opened = OpenJob(JobFolder(job))
+    run = Run(opened, Options(power_cut=False, hands_within=60))
+    await run.start()
+    try:
+        while not run.hands.asked:
+            await asyncio.sleep(0.05)
+        listed = await asyncio.to_thread(program, "hands", job)
+        assert "  1  give this laptop the address 10.44.8." in listed.stdout, listed.stdout + listed.stderr
+        wrong = await asyncio.to_thread(program, "hands", job, "--done", "2")
+        assert wrong.returncode == 2 and "there is no such act" in wrong.stderr
+        assert "done)" in (await asyncio.to_thread(program, "hands", job, "--done", "1")).stdout
+        await asyncio.wait_for(run.wait(), 60)
+    finally:
+        await run.stop()
+    assert opened.board.lines["kvr-wj-rt1"].sentence.startswith("proved")
+    assert "no run of this job is going on" in (await asyncio.to_thread(program, "hands", job)).stderr
+    ahead = Run(OpenJob(JobFolder(job)), Options(power_cut=False, hands_within=0, hands_done=True))
+    await ahead.start()
+    await asyncio.wait_for(ahead.wait(), 60)
+    await ahead.stop()
+    assert ahead.proved() == ["kvr-wj-rt1"]
+
+
 async def test_it_moves_restarts_loses_power_and_is_proved_on_its_own_port(job: Path, fennel: Fennel) -> None:
     sentence = await carried(job, fennel, restart=True)
     assert sentence.startswith("proved"), sentence
@@ -273,7 +298,7 @@ async def test_a_restart_that_was_not_seen_proves_nothing(
 ) -> None:
     monkeypatch.setattr("zinger.run.onwire.GOES_DOWN", 2.0)
     fennel.keeps_up = True
-    assert "no restart was seen" in await carried(job, fennel, restart=True, power_cut=False)
+    assert "No restart was seen" in await carried(job, fennel, restart=True, power_cut=False)
 
 
 async def test_another_device_behind_the_planned_address_is_told(job: Path, fennel: Fennel) -> None:

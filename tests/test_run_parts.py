@@ -115,7 +115,7 @@ async def test_hands_are_asked_once_listed_in_order_and_done_by_a_person() -> No
     await asyncio.gather(waiting[2], return_exceptions=True)
     assert hands.in_order() == [] and [a for a, *_ in hands.log] == [laptop]
     with pytest.raises(HandsNeeded, match="plug"):
-        await Hands(nobody=True).ask(plug)
+        await Hands(within=0).ask(plug)
 
 
 async def test_a_helper_that_fails_tells_whoever_waits() -> None:

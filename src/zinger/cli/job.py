@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from zinger.cli.common import CommandError, JobArg, Json, Only, Pace, Trace, open_job, print_json, show, write_handover
+from zinger.cli.hands import HandsDone, WaitForHands, hands_within
 
 if TYPE_CHECKING:
     from zinger.run.openjob import OpenJob
@@ -51,7 +52,7 @@ def demo(
     where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
         lay_out_demo(where)
-    options = Options(pace=pace, nobody=without_screen)
+    options = Options(pace=pace, hands_within=0 if without_screen else None)
     if not without_screen:
         shown = show(partial(open_job, where), options, start=True)
         typer.echo(f"The demo job is in {where}; its sessions are in records/, its papers in handover/.")
@@ -73,13 +74,21 @@ def run(
     power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
     restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
     keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
+    hands_done: HandsDone = False,
+    wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     from zinger.run.options import Options
 
     options = Options(
-        only=only or (), pace=pace, nobody=without_screen, power_cut=power_cut, restart=restart, trace=trace
+        only=only or (),
+        pace=pace,
+        hands_within=hands_within(wait) if without_screen else None,
+        hands_done=hands_done,
+        power_cut=power_cut,
+        restart=restart,
+        trace=trace,
     )
     if not without_screen:
         show(partial(open_job, job), options, start=True)
@@ -96,13 +105,23 @@ def prove(
     pace: Pace = None,
     as_json: Json = False,
     power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False,
+    hands_done: HandsDone = False,
+    wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:
     """Read everything back and look in from the network, without changing anything."""
     from zinger.cli.headless import carry_out
     from zinger.run.options import Options
 
-    options = Options(only=only or (), pace=pace, nobody=True, power_cut=power_cut, sends=False, trace=trace)
+    options = Options(
+        only=only or (),
+        pace=pace,
+        hands_within=hands_within(wait),
+        hands_done=hands_done,
+        power_cut=power_cut,
+        sends=False,
+        trace=trace,
+    )
     raise typer.Exit(carry_out(open_job(job), options, as_json))
 
 

@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterator
 
 from zinger.phrasebook.book import Interview, Phrasebook
+from zinger.phrasebook.doubts import doubts
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.patterns import runs_away, sample
 from zinger.phrasebook.steps import Effect, StepTemplate
@@ -31,6 +32,7 @@ def examine(book: Phrasebook, file: str) -> list[Problem]:
         *_unsafe(book, file),
         *_not_read(book, file),
         *_not_sent(book, file),
+        *doubts(book, file),
     ]
     return sorted(found, key=lambda p: p.severity.value)
 
@@ -176,12 +178,12 @@ def _unsafe(book: Phrasebook, file: str) -> Iterator[Problem]:
 
 
 def _circles(book: Phrasebook, file: str) -> Iterator[Problem]:
-    """Two places whose only moves lead to each other."""
-    for name in book.places:
+    """Two places whose only moves lead to each other; home and its one context do so where nobody signs in."""
+    for name in sorted(book.places.keys() - {book.home}):
         onward = {outcome for move in book.map.moves_from(name) for outcome in move.outcomes}
         for other in sorted(onward):
             back = {outcome for move in book.map.moves_from(other) for outcome in move.outcomes}
-            if name < other and onward == {other} and back == {name}:
+            if name < other and other != book.home and onward == {other} and back == {name}:
                 yield error_at(
                     "places-circle",
                     Spot(file, None, f"places.{name}"),

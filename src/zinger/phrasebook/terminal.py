@@ -199,6 +199,11 @@ class Terminal:
     longest_line: int = 250
     size: tuple[int, int] | None = None
 
+    @property
+    def shows_boot(self) -> bool:
+        """Whether any line of it tells that it boots."""
+        return self.boot.pattern != NEVER.pattern
+
     def recognise(self, tail: str, first: Iterable[str] = (), screen: str = "") -> tuple[Place, re.Match[str]] | None:
         """The place that stands at the tail: a whole match before a half-typed line, else None.
 

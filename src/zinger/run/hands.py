@@ -1,7 +1,8 @@
 """Hands: the acts that only a person can do, kept in one list in the order in which they are best done.
 
-A device's task asks for an act and waits. In practice the yard's hands do it after a moment; live, a person
-does it and says so. Whoever waits for the same act waits together.
+A device's task asks for an act and waits. In practice the yard's hands do it after a moment; live, a person does it and
+says so: on the screen, from another terminal (`zinger hands`, over the journal), or ahead (`--hands-done`). Whoever
+waits for the same act waits together.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zinger.errors import ZingerError
+from zinger.store import entries
 
 
 class RunError(ZingerError):
@@ -26,6 +28,10 @@ class Verb(StrEnum):
     READ_LABEL = "read label"
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
+
+
+AHEAD = frozenset({Verb.PLUG, Verb.LAPTOP})
+"""What can be done before the run begins. A power cut can't, and a label's password goes into the vault."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +49,8 @@ class HandsNeeded(RunError):
     """An act is needed and nobody is there to do it."""
 
     def __init__(self, act: Act) -> None:
-        super().__init__(f"needs a person's hands: {act.do}")
+        ahead = "run it again with --hands-done" if act.verb in AHEAD else "run it with --wait-for-hands"
+        super().__init__(f"needs a person's hands: {act.do}. Do it and {ahead}")
         self.act = act
 
 
@@ -58,37 +65,52 @@ class Asked:
     waiting: int = 0
 
 
+def _untold(event: entries.Happened, subject: str) -> None:
+    """Where no journal is kept."""
+
+
 @dataclass
 class Hands:
     """The list. `helper` does acts by itself (the yard); without one a person must, by `finish`."""
 
     helper: Callable[[Act], Awaitable[None]] | None = None
-    nobody: bool = False
+    within: float | None = None
+    """Seconds that an act may take; None where somebody is at the screen, 0 where nobody can do it."""
+    ahead: frozenset[Verb] = frozenset()
+    """What was done before the run began."""
+    tell: Callable[[entries.Happened, str], None] = _untold
+    """Told of every act that is asked for and done, with its subject."""
     asked: dict[tuple[Verb, str], Asked] = field(default_factory=dict)
     log: list[tuple[Act, float, float]] = field(default_factory=list)
     """(act, began, ended) of what was done, in seconds since 1970."""
     _helping: set[asyncio.Task[None]] = field(default_factory=set)
 
     async def ask(self, act: Act) -> None:
-        """Put an act on the list and wait until it is done; raises HandsNeeded when nobody can do it."""
-        if self.nobody and self.helper is None:
+        """Put an act on the list and wait until it is done; raises HandsNeeded when nobody did it in time."""
+        if act.verb in self.ahead:
+            return
+        if self.within == 0 and self.helper is None:
             raise HandsNeeded(act)
         key = (act.verb, act.subject)
         item = self.asked.get(key)
         if item is None:
             item = Asked(act, time.time(), asyncio.get_running_loop().create_future())
             self.asked[key] = item
+            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why), act.subject)
             if self.helper:
                 task = asyncio.create_task(self._help(item))
                 self._helping.add(task)
                 task.add_done_callback(self._helping.discard)
         item.waiting += 1
         try:
-            await asyncio.shield(item.done)
+            await asyncio.wait_for(asyncio.shield(item.done), None if self.helper else self.within)
+        except TimeoutError:
+            raise HandsNeeded(act) from None
         finally:
             item.waiting -= 1
             if item.waiting == 0 and not item.done.done():
                 self.asked.pop(key, None)
+                self.tell(entries.HandsWithdrawn(act.verb.value), act.subject)
 
     async def _help(self, item: Asked) -> None:
         assert self.helper is not None
@@ -107,7 +129,14 @@ class Hands:
         item = self.asked.pop((act.verb, act.subject), None)
         if item and not item.done.done():
             self.log.append((act, item.since, time.time()))
+            self.tell(entries.HandsDone(act.verb.value, act.do, item.since, time.time()), act.subject)
             item.done.set_result(None)
+
+    def answered(self, verb: str, subject: str) -> None:
+        """Somebody said from elsewhere that an act is done."""
+        for item in list(self.asked.values()):
+            if (item.act.verb.value, item.act.subject) == (verb, subject):
+                self.finish(item.act)
 
     def in_order(self) -> list[Asked]:
         """What is to be done, best first: what lets a box boot while you go on comes before the rest."""

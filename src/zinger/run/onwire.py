@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator, Awaitable, Iterable
 from contextlib import asynccontextmanager
 from typing import TypeVar
 
@@ -212,31 +212,48 @@ class OnWire:
             self.pump.expect_boot()
         return True
 
-    async def goes_down(self) -> None:
-        """Wait until a device that was told to restart is seen to do so; raises Stuck when it stays as it is."""
-        end = asyncio.get_running_loop().time() + GOES_DOWN
-        while not await self._is_down():
-            if asyncio.get_running_loop().time() >= end:
-                raise Stuck(f"It was told to restart, and no restart was seen within {GOES_DOWN:.0f} s.")
+    async def goes_down(self, act: Awaitable[bool]) -> None:
+        """Do what takes the device down, and see that it goes down; raises Stuck where that is not seen.
+
+        `act` returns whether it was seen already. Without this, a restart that never came would prove what was saved.
+        """
+        watch = asyncio.create_task(self._until_it_is_down(asyncio.get_running_loop().time()))
+        try:
+            if not await act:
+                await asyncio.wait_for(watch, GOES_DOWN)
+        except TimeoutError:
+            raise Stuck(
+                f"No restart was seen within {GOES_DOWN:.0f} s, so nothing is known of what survives one."
+            ) from None
+        finally:
+            watch.cancel()
+
+    async def _until_it_is_down(self, since: float) -> None:
+        while True:
+            if await self._is_down(since):
+                return
             await asyncio.sleep(0.2)
 
-    async def _is_down(self) -> bool:
+    async def _is_down(self, since: float) -> bool:
+        """Over the network nobody answers; on a console it shows its boot, or, if it has no words for it, a sign-in."""
+        conversation = self.pump.conversation
         if not self.over_network:
-            return self.restarts or self.pump.conversation.asks_to_sign_in(asyncio.get_running_loop().time())
+            now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
+            return self.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
         try:
             endpoint = Ways(self.world, self.device, self.book, self.keys).endpoints()[0]
             return not await self.world.dialer.probe(endpoint.address, endpoint.port)
         except LinkError:
             return True
 
-    async def boots(self) -> None:
+    async def comes_up(self) -> None:
         """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
         if self.over_network:
             self.pump.leave()  # who loses power says no goodbye
             await self.connect()
             return
-        self.pump.conversation.forget()
-        self.pump.expect_boot()
+        if not self.restarts:
+            self.pump.expect_boot()
         await self.do(look(BOOT_SIGN))
 
     async def plug(self, why: str) -> None:

@@ -13,7 +13,10 @@ class Options:
 
     only: Sequence[str] = ()
     pace: float | None = None
-    nobody: bool = False
+    hands_within: float | None = None
+    """Seconds that an act of hands may take; None where somebody is at the screen, 0 where nobody is there."""
+    hands_done: bool = False
+    """Whether cables and the laptop's addresses were seen to ahead."""
     power_cut: bool = True
     restart: bool = False
     sends: bool = True

@@ -6,6 +6,7 @@ and that what was shut is shut. Each is a finding with its own evidence.
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator, Callable, Iterator
 from typing import TYPE_CHECKING
 
@@ -35,6 +36,8 @@ from zinger.talk.errors import TalkError
 if TYPE_CHECKING:
     from zinger.run.world import World
 
+ANSWERS_WITHIN = 3.0
+"""Seconds in which somebody answers, or refuses, who can be reached."""
 DOORS = (
     ("services.telnet", 23, "Telnet"),
     ("services.http", 80, "HTTP"),
@@ -99,6 +102,18 @@ class Outside:
             for name, port, title, is_open in planned
             if is_open is not None and not (name == "services.ssh" and is_open and self._over_ssh)
         ]
+
+    async def answers(self) -> bool:
+        """Whether anybody answers at the planned address, so that this machine is in its subnet, or routed there."""
+        endpoint = at_the_planned(self.device, self.book)
+        if endpoint is None:
+            return False
+        try:
+            async with asyncio.timeout(ANSWERS_WITHIN):
+                await self.dialer.probe(endpoint.address, endpoint.port)
+        except (LinkError, TimeoutError):
+            return False
+        return True
 
     async def look_in(self) -> AsyncIterator[Finding]:
         """One finding after the other."""

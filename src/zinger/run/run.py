@@ -15,7 +15,7 @@ from zinger.plan.values.console import Console
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
-from zinger.run.hands import Act, Hands, RunError
+from zinger.run.hands import AHEAD, Act, Hands, RunError
 from zinger.run.onwire import OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
@@ -31,12 +31,16 @@ if TYPE_CHECKING:
     from zinger.store.journal import Journal
 
 
+HEAR_EVERY = 0.5
+"""Seconds between two looks whether another terminal said that an act is done."""
+
+
 class Run:
     """One run over a job: owns the journal, the vault and the devices' tasks."""
 
     def __init__(self, job: OpenJob, options: Options) -> None:
         self.job, self.options = job, options
-        self.hands = Hands(nobody=options.nobody)
+        self.hands = Hands(within=options.hands_within, ahead=AHEAD if options.hands_done else frozenset())
         self.carriers: dict[str, Carrier] = {}
         self.tasks: dict[str, asyncio.Task[None]] = {}
         self.journal: Journal | None = None
@@ -44,6 +48,7 @@ class Run:
         self.news: list[str] = []
         """Sentences for a person about the run as a whole."""
         self._trace: TraceFile | None = None
+        self._listening: asyncio.Task[None] | None = None
 
     def devices(self) -> list[Device]:
         """The devices that this run is about; raises RunError for unknown names or a plan with faults."""
@@ -107,8 +112,21 @@ class Run:
             self.news.append(f"{len(made)} passwords made and put into {job.folder.vault.name}")
         world = await self._world(vault, self.journal, devices)
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
+        self.hands.tell = self._note
+        self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
         for device in devices:
             await self._begin(world, device)
+
+    async def _listen(self, journal: Journal) -> None:
+        """Hear what a person says at another terminal to be done, while something is asked for."""
+        last = await asyncio.to_thread(journal.last)
+        while True:
+            await asyncio.sleep(HEAR_EVERY)
+            if self.hands.asked:
+                for entry in await asyncio.to_thread(journal.read_after, last):
+                    last, event = entry.id, entries.read(entry)
+                    if isinstance(event, entries.HandsAnswered):
+                        self.hands.answered(event.verb, entry.device)
 
     async def _begin(self, world: World, device: Device) -> None:
         job = self.job
@@ -177,9 +195,10 @@ class Run:
 
     async def stop(self, end_yard: bool = False) -> None:
         """Stop wherever everything is; devices keep the state that they are in."""
-        for task in self.tasks.values():
+        tasks = [*self.tasks.values(), *([self._listening] if self._listening else [])]
+        for task in tasks:
             task.cancel()
-        await asyncio.gather(*self.tasks.values(), return_exceptions=True)
+        await asyncio.gather(*tasks, return_exceptions=True)
         async with AsyncExitStack() as last:  # each is done, whatever becomes of the others; the last comes first
             last.callback(self.job.folder.unlock)
             last.push_async_callback(self._leave_yard, end_yard)
@@ -194,8 +213,6 @@ class Run:
             self._trace = None
         if self.journal:
             try:
-                for act, began, ended in self.hands.log:
-                    self._note(entries.HandsDone(act.verb.value, act.do, began, ended), act.subject)
                 self._note(entries.RunEnded({n: c.state_in_words() for n, c in self.carriers.items()}))
             finally:
                 self.journal.close()

@@ -63,6 +63,32 @@ class VaultFilled(Happened):
 
 
 @dataclass(frozen=True)
+class HandsAsked(Happened):
+    """An act is asked for that only a person can do."""
+
+    kind = "hands asked"
+    verb: str
+    do: str
+    why: str
+
+
+@dataclass(frozen=True)
+class HandsWithdrawn(Happened):
+    """Nobody waits any more for an act that was asked for."""
+
+    kind = "hands withdrawn"
+    verb: str
+
+
+@dataclass(frozen=True)
+class HandsAnswered(Happened):
+    """A person said at another terminal that an act is done."""
+
+    kind = "hands answered"
+    verb: str
+
+
+@dataclass(frozen=True)
 class HandsDone(Happened):
     """A person (or the yard) did an act; times in seconds since 1970."""
 
@@ -283,6 +309,9 @@ _KINDS: dict[str, type[Any]] = {
         RunBegan,
         RunEnded,
         VaultFilled,
+        HandsAsked,
+        HandsAnswered,
+        HandsWithdrawn,
         HandsDone,
         MaySignIn,
         SignedIn,

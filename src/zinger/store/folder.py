@@ -110,6 +110,16 @@ class JobFolder:
         handle.flush()
         self._lock = handle
 
+    @property
+    def is_at_work(self) -> bool:
+        """Whether somebody works on this job now."""
+        try:
+            with (self.path / ".lock").open() as handle:
+                fcntl.flock(handle, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        except OSError as error:
+            return isinstance(error, BlockingIOError)
+        return False
+
     def unlock(self) -> None:
         """Let others work on it."""
         if self._lock:

@@ -111,11 +111,21 @@ class Journal:
         row = {"at": time.time(), "device": device, "kind": kind, "data": json.dumps(data, sort_keys=True)}
         self._queue.put((row, done))
 
+    def last(self) -> int:
+        """The number of the last entry on disk; 0 in an empty journal."""
+        with self._engine.connect() as db:
+            return int(db.execute(sql.select(sql.func.max(_ENTRIES.c.id))).scalar() or 0)
+
+    def read_after(self, last: int) -> list[Entry]:
+        """The entries on disk behind the one with this number."""
+        return list(self._select(_ENTRIES.c.id > last))
+
     def entries(self, device: str | None = None) -> Iterator[Entry]:
         """All entries on disk in order, of one device or all."""
-        query = sql.select(_ENTRIES).order_by(_ENTRIES.c.id)
-        if device is not None:
-            query = query.where(_ENTRIES.c.device == device)
+        return self._select(_ENTRIES.c.device == device if device is not None else sql.true())
+
+    def _select(self, wanted: sql.ColumnElement[bool]) -> Iterator[Entry]:
+        query = sql.select(_ENTRIES).where(wanted).order_by(_ENTRIES.c.id)
         with self._engine.connect() as db:
             for row in db.execute(query):
                 yield Entry(row.id, row.at, row.device, row.kind, json.loads(row.data))

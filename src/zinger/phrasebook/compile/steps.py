@@ -6,11 +6,12 @@ from collections.abc import Mapping
 
 from zinger.phrasebook.book import Interview, Summary
 from zinger.phrasebook.compile.readings import ReadingsSection
-from zinger.phrasebook.compile.section import STEP_NAMES, Path, Section
+from zinger.phrasebook.compile.section import PLAIN_NAMES, STEP_NAMES, Path, Section
 from zinger.phrasebook.shapes import BookShape, ConfirmShape, InterviewShape, ShownShape, StepShape
 from zinger.phrasebook.steps import AnswerTemplates, Confirm, Effect, Holds, How, LineTemplates, Reads, StepTemplate
 from zinger.phrasebook.terminal import PressKey, typed
 from zinger.phrasebook.words import leads_to
+from zinger.plan.settings import SETTINGS
 
 
 class StepsSection(Section):
@@ -39,11 +40,12 @@ class StepsSection(Section):
         """One step."""
         send = p.send if isinstance(p.send, str) or p.send is None else "\n".join(p.send)
         at = self._where(path, p, send)
-        for key, source in (("send", send or ""), ("undo", p.undo or ""), ("shows", p.shows)):
-            self.template([*path, key], source, STEP_NAMES)
+        names = STEP_NAMES if name in SETTINGS else PLAIN_NAMES
+        for key, source in (("send", send or ""), ("undo", p.undo or ""), ("shows", p.shows if p.read else "")):
+            self.template([*path, key], source, names)
         for place, reply in p.replies.items():
             self.known_place([*path, "replies", place], place)
-            self.template([*path, "replies", place], reply, STEP_NAMES)
+            self.template([*path, "replies", place], reply, names)
         if p.read is not None:
             self.one_of([*path, "read"], "reading that takes the fact", p.read, self.facts)
         for other in p.after:
@@ -121,7 +123,7 @@ class StepsSection(Section):
         for place in sorted(questions | set(i.ends) | ({i.begin.at} if i.begin else set())):
             self.known_place(path, place)
         for place, reply in i.otherwise.items():
-            self.template([*path, "otherwise", place], reply, STEP_NAMES - {"value", "before"})
+            self.template([*path, "otherwise", place], reply, PLAIN_NAMES)
         summary = None
         if i.summary:
             summary_path: Path = [*path, "summary", "take"]

@@ -15,10 +15,11 @@ EVERY: tuple[Stage, ...] = (
     Send(),
     Save(),
     ReadBack(),
-    FromNetwork(),
     UsePasswords(),
     OnConsole(),
     Restart(),
+    FromNetwork(),
     PowerCut(),
     Conclude(),
 )
+"""What needs no hands comes first: a laptop without an address in the subnet keeps nothing else from being proved."""

@@ -10,8 +10,9 @@ from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.onwire import BOOT_SIGN, OnWire
+from zinger.run.pump import TakenOver
 from zinger.run.stages.stage import Pass
-from zinger.script.compile import Trial
+from zinger.script.compile import Step, Trial
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.keyring import Keyring
@@ -48,7 +49,7 @@ class FromNetwork:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         async with wire.stage("from the network", None, "signing in from the network"):
-            await wire.world.claims.be_near(wire.device, wire.line.wait)
+            await wire.world.claims.be_near(wire.device, wire.line.wait, on.owed.outside.answers)
             wire.line.wait("its turn on the network")
             async with wire.world.claims.from_outside:
                 wire.line.wait("answers from the network")
@@ -126,15 +127,20 @@ class Restart:
         assert restart is not None
         async with wire.stage("restart", None, "restarting by command"):
             await wire.write(entries.WillSend("restart", restart.shown, changes=False))
-            try:
-                await wire.do(send_step(wire.book, restart, wire.keys))
-                await wire.goes_down()
-            except (Interrupted, Silent) as error:
-                if not wire.restarted(error):
-                    raise
-                if wire.over_network:
-                    await wire.goes_down()  # a session that ended is no restart yet
+            await wire.goes_down(self._told(wire, restart))
+            await wire.comes_up()
         await _read_again(on, Source.AFTER_RESTART)
+
+    @staticmethod
+    async def _told(wire: OnWire, restart: Step) -> bool:
+        """Tell it; that it falls silent over it is a sign already, a session that ends is none yet."""
+        try:
+            await wire.do(send_step(wire.book, restart, wire.keys))
+        except TakenOver:
+            raise
+        except (Interrupted, Silent) as error:
+            return isinstance(error, Silent)
+        return False
 
 
 class PowerCut:
@@ -148,16 +154,22 @@ class PowerCut:
         async with wire.stage("power cut and boot", None, "hands: cut its power"):
             wire.line.wait("your hands")
             do = f"cut the power of {wire.name}, give it back after 5 s"
-            await wire.world.hands.ask(Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3))
+            act = Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3)
+            wire.pump.conversation.forget()
+            await wire.goes_down(self._asked(wire, act))
             wire.line.say("booting after the power cut")
-            await wire.boots()
+            await wire.comes_up()
         await _read_again(on, Source.AFTER_POWER_CUT)
+
+    @staticmethod
+    async def _asked(wire: OnWire, act: Act) -> bool:
+        await wire.world.hands.ask(act)
+        return False
 
 
 async def _read_again(on: Pass, source: Source) -> None:
     wire = on.wire
     async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
-        await wire.connect()
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
         shown = await wire.read(startup=False)
         on.check_device(shown)

@@ -1,0 +1,108 @@
+"""`zinger hands`: what a run in another terminal waits for, and the word that it is done."""
+
+from __future__ import annotations
+
+import time
+from typing import TYPE_CHECKING, Annotated, NamedTuple
+
+import typer
+
+from zinger.cli.common import CommandError, JobArg, Json, print_json
+
+if TYPE_CHECKING:
+    from zinger.store.entries import HandsAsked
+    from zinger.store.journal import Journal
+
+HandsDone = Annotated[
+    bool, typer.Option("--hands-done", help="cables are plugged in, and this laptop has its addresses, already")
+]
+WaitForHands = Annotated[
+    str,
+    typer.Option(
+        "--wait-for-hands", metavar="TIME", help="wait for hands without a screen, such as 10 min; see `zinger hands`"
+    ),
+]
+
+
+def hands_within(text: str) -> float:
+    """Seconds that hands are waited for without a screen; 0 where nothing was said. Raises CommandError."""
+    from zinger.plan.values.bad import BadValue
+    from zinger.plan.values.durations import seconds_of
+
+    try:
+        return float(seconds_of(text)) if text else 0.0
+    except BadValue as error:
+        raise CommandError(f"--wait-for-hands: {error.what}; {error.repair}") from None
+
+
+class Waiting(NamedTuple):
+    """An act that a run waits for, with its subject, since when (seconds since 1970)."""
+
+    asked: HandsAsked
+    subject: str
+    since: float
+
+
+def hands(
+    job: JobArg,
+    done: Annotated[list[str] | None, typer.Option("--done", metavar="N", help="act N is done, or `all`")] = None,
+    as_json: Json = False,
+) -> None:
+    """List what a run of this job waits for that only hands can do; with --done, say that it is done."""
+    import asyncio
+
+    from zinger.store.folder import JobFolder
+    from zinger.store.journal import Journal
+
+    folder = JobFolder(job)
+    if not folder.is_at_work or not folder.journal.exists():
+        raise CommandError("no run of this job is going on, so nothing waits for hands")
+    journal = Journal(folder.journal)
+    try:
+        waiting = _waiting(journal)
+        chosen = _chosen(waiting, done or [])
+        asyncio.run(_answer(journal, chosen))
+    finally:
+        journal.close()
+    if as_json:
+        print_json([{"verb": w.asked.verb, "subject": w.subject, "do": w.asked.do, "since": w.since} for w in waiting])
+        return
+    for number, act in enumerate(waiting, 1):
+        said = "done" if act in chosen else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
+        print(f"{number:>3}  {act.asked.do}  ({act.asked.why}; {said})")
+    if not waiting:
+        print("nothing waits for hands")
+
+
+def _waiting(journal: Journal) -> list[Waiting]:
+    """What was asked for in the present run and is not done; in the order in which it was asked for."""
+    from zinger.store import entries
+
+    waiting: dict[tuple[str, str], Waiting] = {}
+    for entry in journal.entries():
+        event = entries.read(entry)
+        if isinstance(event, entries.RunBegan) and not entry.device:
+            waiting.clear()
+        elif isinstance(event, entries.HandsAsked):
+            waiting[event.verb, entry.device] = Waiting(event, entry.device, entry.at)
+        elif isinstance(event, entries.HandsDone | entries.HandsAnswered | entries.HandsWithdrawn):
+            waiting.pop((event.verb, entry.device), None)
+    return list(waiting.values())
+
+
+def _chosen(waiting: list[Waiting], done: list[str]) -> list[Waiting]:
+    if "all" in done:
+        return waiting
+    for text in done:
+        if not text.isdigit() or not 1 <= int(text) <= len(waiting):
+            known = f"1 to {len(waiting)}, or all" if waiting else "nothing waits for hands"
+            raise CommandError(f"--done {text}: there is no such act; {known}")
+    return [waiting[int(text) - 1] for text in done]
+
+
+async def _answer(journal: Journal, chosen: list[Waiting]) -> None:
+    from zinger.store import entries
+
+    for act in chosen:
+        kind, data = entries.written(entries.HandsAnswered(act.asked.verb))
+        await journal.write(kind, act.subject, **data)
