@@ -16,6 +16,9 @@ from zinger.link.base import Link, LinkError
 SIZE = (24, 80)
 """Rows and columns of its terminal: one without a size makes programs wrap where nobody expects it."""
 
+TERM = "vt100"
+"""Its kind of terminal, whatever this program runs on: on one that can do nothing, editors show part of a line."""
+
 
 class CommandLink(Link):
     """A running command; its terminal is the line."""
@@ -56,13 +59,25 @@ class CommandLink(Link):
             os.close(self._terminal)
 
 
+def _take_terminal() -> None:
+    """Make the pseudo-terminal the controlling one of the new session: else Ctrl-C is no signal, and a program that
+    asks for a password on /dev/tty has none."""
+    fcntl.ioctl(0, termios.TIOCSCTTY, 0)
+
+
 async def open_command(words: Sequence[str], name: str) -> CommandLink:
     """Start a program with its arguments, without a shell; raises LinkError."""
     parent, child = pty.openpty()
     fcntl.ioctl(child, termios.TIOCSWINSZ, struct.pack("HHHH", *SIZE, 0, 0))
     try:
         process = await asyncio.create_subprocess_exec(
-            *words, stdin=child, stdout=child, stderr=child, start_new_session=True
+            *words,
+            stdin=child,
+            stdout=child,
+            stderr=child,
+            start_new_session=True,
+            preexec_fn=_take_terminal,
+            env={**os.environ, "TERM": TERM},
         )
     except OSError as error:
         os.close(parent)

@@ -130,6 +130,8 @@ def _islands(book: Phrasebook, file: str) -> Iterator[Problem]:
     reached |= {place for step in steps for place in step.how.through}
     reached |= {end for interview in book.interviews.values() for end in interview.ends}
     start = {name for name in book.places if name not in reached}
+    if all(place.asks_for is None for place in book.places.values()):
+        start -= {book.home}  # nobody signs in: it stands there from the first
     for name in sorted(start):
         used = any(step.how.at == name for step in steps)
         if used or len(start) > 1:

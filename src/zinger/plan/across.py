@@ -42,7 +42,7 @@ def setting_missing(look: Look) -> Iterator[Found]:
     """A setting without which nothing can be proved is not planned: hostname, administrator, management address."""
     for setting in SETTINGS.values():
         if setting.required:
-            lacking = [d for d in look.plan.devices if setting.name not in d.values]
+            lacking = [d for d in look.plan.devices if setting.name not in d.values and not _lacks(look, d, setting)]
             if lacking:
                 yield Found(
                     f"no {setting.title} is planned",
@@ -51,6 +51,12 @@ def setting_missing(look: Look) -> Iterator[Found]:
                     tuple(d.name for d in lacking),
                     lacking[0].spot,
                 )
+
+
+def _lacks(look: Look, device: Device, setting: Setting[Any]) -> bool:
+    """Whether devices of this kind do not have the setting at all."""
+    rules = look.rules(device)
+    return rules is not None and setting.name in rules.lacks
 
 
 @plan_check("console-form", ERROR)

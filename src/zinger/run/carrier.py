@@ -7,6 +7,7 @@ restart, a person's typing) and sends only what differs. What it can't decide it
 from __future__ import annotations
 
 import time
+from collections import Counter
 
 from zinger.errors import ZingerError
 from zinger.run.board import Mark
@@ -32,6 +33,7 @@ class Carrier:
         self.line, self.script = wire.line, wire.script
         self.owed = Owed(wire)
         self._held: set[str] = set()
+        self._strayed: Counter[str] = Counter()
 
     async def carry(self) -> None:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
@@ -57,7 +59,7 @@ class Carrier:
             self.line.ended = time.time()
 
     async def _through(self) -> None:
-        on = Pass(self.wire, self.memory, self.owed, self._held)
+        on = Pass(self.wire, self.memory, self.owed, self._held, self._strayed)
         for stage in EVERY:
             if stage.wanted(on):
                 await stage.carry(on)

@@ -31,3 +31,7 @@ class RefusedByDevice(TalkError):
 
 class Interrupted(TalkError):
     """Something came between: a restart, a sign-out, a lost link, a person. Look again and go on."""
+
+
+class Strayed(Interrupted):
+    """What was sent ended at another place than it should; once that may be a restart, twice it is what was sent."""

@@ -12,6 +12,10 @@ from zinger.phrasebook.terminal import HALF_TYPED, NEVER, ChooseAct, PressAct, S
 from zinger.phrasebook.words import WordsError
 
 
+def _asks_password(place: Place | None) -> bool:
+    return place is not None and place.asks_for is AsksFor.PASSWORD
+
+
 class PlacesSection(Section):
     """The map of a book and its terminal."""
 
@@ -63,13 +67,16 @@ class PlacesSection(Section):
             outcomes = [name for name, place in places.items() if place.kind is Kind.PROMPT]
         for outcome in outcomes:
             self.known_place([*path, "to"], outcome)
-        act = self._act(path, m, places.get(m.origin))
+        act = self._act(path, m, places.get(m.origin), all(_asks_password(places.get(name)) for name in outcomes))
         if m.choose is not None and m.origin in signs and signs[m.origin].choices is None:
             self.bad([*path, "choose"], f"{m.origin} has no choices; give the place a pattern for them")
         return Move(m.origin, tuple(outcomes), act, m.cost)
 
-    def _act(self, path: Path, m: MoveShape, origin: Place | None) -> Act:
-        """What makes the move; at a place that asks for a credential, that one is sent unless it says otherwise."""
+    def _act(self, path: Path, m: MoveShape, origin: Place | None, signs_in: bool) -> Act:
+        """What makes the move; at a place that asks for a credential, that one is sent unless it says otherwise.
+
+        `signs_in`: it leads to the question for a password, so that a command may name the account.
+        """
         asks_for = origin.asks_for if origin else None
         given = sum(how is not None for how in (m.send, m.press, m.choose))
         if given > 1 or (given == 0 and asks_for is None):
@@ -80,7 +87,7 @@ class PlacesSection(Section):
         template = source if source is not None else f"{{{{ {asks_for.word if asks_for else 'user'} }}}}"
         self.template([*path, key], template, MOVE_NAMES)
         act = ChooseAct(template) if m.choose is not None else SendAct(template)
-        credentials = self._credentials(act)
+        credentials = [sent for sent in self._credentials(act) if not (signs_in and sent is AsksFor.USER)]
         if origin is not None and credentials and asks_for is None:
             self.bad(
                 path,

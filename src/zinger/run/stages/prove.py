@@ -70,20 +70,30 @@ class OnConsole:
         assert door is not None
         async with wire.stage("on the console", None, "signing in again on its console"):
             for account in on.owed.on_console():
-                await wire.do(arrive(ways, door, wire.keys))
-                wire.find([await self._signs_in(wire, account)])
-            await wire.do(arrive(ways, door, wire.keys))
+                keys = Keyring([(account.name, account.secret)], {}, wire.name, 1, wire.keys.passwords)
+                if await self._comes_to(door, wire, keys):
+                    wire.find([await self._signs_in(wire, account, keys)])
+            await self._comes_to(door, wire, wire.keys)
 
     @staticmethod
-    async def _signs_in(wire: OnWire, account: PlannedAccount) -> Finding:
+    async def _comes_to(door: str, wire: OnWire, keys: Keyring) -> bool:
+        """Sign out; where that leads nowhere, such as on a line that lets an account in again unasked, all is owed."""
+        try:
+            await wire.do(arrive(wire.book.map, door, keys))
+        except Stuck:
+            return False
+        return True
+
+    @staticmethod
+    async def _signs_in(wire: OnWire, account: PlannedAccount, keys: Keyring) -> Finding:
         """One try, since devices lock out."""
         goal = wire.book.home if account.administers else wire.book.view or wire.book.home
         planned, holds = f"{account.name} signs in on the console, to {goal}", True
         try:
-            mine = [(account.name, account.secret)]
-            keys = Keyring(mine, device=wire.name, tries_each=1, passwords=wire.keys.passwords)
             at = await wire.do(arrive(wire.book.map, goal, keys))
             read, evidence = f"at {at.name}", wire.pump.conversation.tail.strip()
+            if keys.let_in is None:  # a refusal can lead back into the session from which it was tried
+                read, holds = "not let in", False
         except Stuck as error:
             read, evidence, holds = str(error), error.shown.strip() or str(error), False
         verdict = Verdict.HOLDS if holds else Verdict.DIFFERS

@@ -15,7 +15,7 @@ from zinger.script.compile import Step
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Strayed, Stuck
 from zinger.talk.requests import Answer, At
 
 
@@ -81,6 +81,10 @@ async def send_one(on: Pass, step: Step) -> bool:
         return False
     except (Interrupted, Silent) as error:
         if step.effect is not Effect.RESTARTS or not wire.restarted(error):
+            if isinstance(error, Strayed):
+                on.strayed[step.setting] += 1
+                if on.strayed[step.setting] > 1:
+                    raise Stuck(f"{error}, each time that it is sent", wire.pump.conversation.tail) from None
             raise
         wire.line.step(step.setting, Mark.SENT)
     else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -23,6 +24,8 @@ class Pass:
     owed: Owed
     held: set[str]
     """The question scripts that were held in this run."""
+    strayed: Counter[str]
+    """How often each setting's step ended at another place than it should, in this run."""
     facts: Facts = field(default_factory=dict)
     """What was read when it was signed in to."""
 

@@ -24,7 +24,7 @@ def arrive(
     It ends earlier where it comes to one of the places `stop`.
     """
     taken: Counter[Move] = Counter()
-    told: AsksFor | None = None
+    named: str | None = None
     at = yield from look(patience)
     while at.name != goal and at.name not in stop:
         move = ways.next_move(at.name, goal, keys.known)
@@ -35,15 +35,18 @@ def arrive(
         taken[move] += 1
         if taken[move] > ROUNDS * max(1, len(keys.credentials)):
             raise Stuck(f"it goes round in circles at {at.place.words} on the way to {goal}")
-        at = yield from _take(ways, move, at, keys, told, patience)
-        told = ways.places[move.origin].asks_for
+        names = keys.user if AsksFor.USER.word in move.act.uses else None
+        at = yield from _take(ways, move, at, keys, named, patience)
+        named = names
     return at
 
 
-def _take(ways: Map, move: Move, at: At, keys: Keyring, told: AsksFor | None, patience_to_look: float) -> Errand[At]:
-    """Make one move, and draw from what follows what it means; `told` is what it was told just before."""
+def _take(ways: Map, move: Move, at: At, keys: Keyring, named: str | None, patience_to_look: float) -> Errand[At]:
+    """Make one move, and draw from what follows what it means; `named` is the account that was named just before."""
     credential = credential_of(ways, move)
     user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
+    # somebody else may have left the question for a password standing: then it is another's, or nobody knows whose
+    counts = credential is AsksFor.PASSWORD and keys.turn_to(user or named)
     bound = keys.bound(user)
     if not move.act.uses <= set(bound):
         raise Stuck(f"no new password is planned for {user}, which the device asks for")
@@ -59,6 +62,5 @@ def _take(ways: Map, move: Move, at: At, keys: Keyring, told: AsksFor | None, pa
         if not move.act.joins:
             raise
         return (yield from look(patience_to_look))  # what it was joined to may boot, or sleep
-    blind = credential is AsksFor.PASSWORD and told is not AsksFor.USER and not at.captured.get("user")
-    yield from draw_from(credential, answer, keys, user, counts=not blind)
+    yield from draw_from(credential, answer, keys, user, counts)
     return answer.at

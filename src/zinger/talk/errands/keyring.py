@@ -25,6 +25,8 @@ class Keyring:
     """Passwords that are no account's: of the console, of network sessions, for privileged work; those planned."""
     renewal_refusals: int = 0
     """Refusals of a new password so far: one is forgiven, since a question may stand half answered."""
+    let_in: str | None = None
+    """The account that was let in last."""
     _at: int = 0
     _tries: int = 0
 
@@ -48,6 +50,24 @@ class Keyring:
         """Names that a way may count on, before its places are reached."""
         return frozenset(self.bound(self.only_renewal or next(iter(self.renewals), None)))
 
+    @property
+    def user(self) -> str | None:
+        """The account of the present credential."""
+        return self.credentials[self._at][0] if self._at < len(self.credentials) else None
+
+    def turn_to(self, user: str | None) -> bool:
+        """Take up the first credential of an account that was not refused yet; returns whether there is one."""
+        if user is None or user == self.user:
+            return user is not None
+        left = list(self.credentials[self._at :])
+        pair = next((pair for pair in left if pair[0] == user), None)
+        if pair is None:
+            return False
+        left.remove(pair)
+        self.credentials = [*self.credentials[: self._at], pair, *left]
+        self._tries = 0
+        return True
+
     def refused(self) -> None:
         """The present credential was not accepted; after two tries the next one is taken."""
         self._tries += 1
@@ -57,6 +77,7 @@ class Keyring:
     def accepted(self) -> tuple[str, SecretRef]:
         """The present credential was accepted: it comes first from now on."""
         current = self.credentials[self._at]
+        self.let_in = current[0]
         self._first(current)
         return current
 

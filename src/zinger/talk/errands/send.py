@@ -10,7 +10,7 @@ from zinger.script.compile import Lines, Step, StepLine
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import do
 from zinger.talk.errands.keyring import Keyring
-from zinger.talk.errors import Interrupted, RefusedByDevice
+from zinger.talk.errors import RefusedByDevice, Strayed
 from zinger.talk.requests import Answer, At, Errand
 
 BLIND_REFUSALS = 1
@@ -20,7 +20,7 @@ BLIND_REFUSALS = 1
 def send_step(book: Phrasebook, step: Step, keys: Keyring) -> Errand[Answer]:
     """Go where the step belongs, send its lines, and answer the questions that it declares.
 
-    Raises RefusedByDevice for the device's no, Interrupted where it ends elsewhere than it should.
+    Raises RefusedByDevice for the device's no, Strayed where it ends elsewhere than it should.
     """
     assert isinstance(step.what, Lines), "answers in a question script are given by hold_interview"
     at = yield from arrive(book.map, step.at, keys)
@@ -60,5 +60,5 @@ def _send_line(step: Step, what: Lines, line: StepLine, at: At) -> Errand[Answer
     if answer.refusal:
         raise RefusedByDevice(step.setting, answer.refusal)
     if answer.at.name not in ends:
-        raise Interrupted(f"after sending the {step.title} it stood at {answer.at.place.words}")
+        raise Strayed(f"after sending the {step.title} it stood at {answer.at.place.words}")
     return Answer(lines, answer.at, warnings=warned, disturbed=disturbed)

@@ -20,11 +20,11 @@ def credential_of(ways: Map, move: Move) -> AsksFor | None:
 
 
 def draw_from(
-    credential: AsksFor | None, answer: Answer, keys: Keyring, user: str | None, counts: bool = True
+    credential: AsksFor | None, answer: Answer, keys: Keyring, user: str | None, counts: bool
 ) -> Errand[None]:
     """Draw from an answer what it means: a question that comes again is a refusal, never an acceptance.
 
-    A password that was asked for when nobody knew of whom does not count as tried.
+    A password that was asked for of another account, or when nobody knew of which, does not count as tried.
     """
     asks = answer.at.place.asks_for
     if credential is AsksFor.PASSWORD:
