@@ -45,8 +45,9 @@ def _take(ways: Map, move: Move, at: At, keys: Keyring, named: str | None, patie
     """Make one move, and draw from what follows what it means; `named` is the account that was named just before."""
     credential = credential_of(ways, move)
     user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
-    # somebody else may have left the question for a password standing: then it is another's, or nobody knows whose
-    counts = credential is AsksFor.PASSWORD and keys.turn_to(user or named)
+    # somebody else may have left the question for a password standing: then it is another's, or nobody knows whose;
+    # of whom was named just now it is believed, however the device writes the name
+    counts = credential is AsksFor.PASSWORD and keys.turn_to(named or user)
     bound = keys.bound(user)
     if not move.act.uses <= set(bound):
         raise Stuck(f"no new password is planned for {user}, which the device asks for")
