@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo example test lint bench soak docs screenshots clean
+.PHONY: demo example test lint bench soak kills faults docs screenshots clean
 
 demo: $(READY)
 	$(BIN)/zinger demo
@@ -30,6 +30,15 @@ bench: $(READY)
 
 soak: $(READY)
 	$(BIN)/python -m tools.soak
+
+N ?= 60
+SEED ?= 1
+
+kills: $(READY)
+	$(BIN)/python -m tools.kills $(N) $(SEED)
+
+faults: $(READY)
+	$(BIN)/python -m tools.faults $(N) $(SEED)
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import Callable
 
 from zinger.practice.core.wire import Uart
@@ -67,7 +68,10 @@ class Tty:
 
     async def key(self) -> str:
         """The next key, without echo; raises LineLost."""
+        began = time.monotonic()
         char = await self._keys.get()
+        if self._uart:
+            self._uart.idle += time.monotonic() - began
         if char is None:
             raise LineLost
         return char

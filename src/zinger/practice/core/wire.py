@@ -32,6 +32,8 @@ class Uart:
         """Columns after which the device breaks its output."""
         self.trickle = 0
         """The device's output comes in pieces of so many characters with pauses between."""
+        self.idle = 0.0
+        """Seconds of our clock in which the device waited for a key: it needed no time then, whoever used it did."""
         self._level = self._at = 0.0
         self._count = 0
 

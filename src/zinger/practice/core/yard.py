@@ -227,6 +227,7 @@ class Yard:
                     "address": str(s.address or ""),
                     "unsaved": s.unsaved(),
                     "console": self.consoles[key],
+                    "idle": s.uart.idle,
                     **{name: door.port for name, door in s.doors.items()},
                 }
                 for key, s in self.boxes.items()

@@ -105,9 +105,11 @@ class Locator:
         still = now >= self.heard + self.timing.settle
         if "half_typed" in match.groupdict() and match["half_typed"].strip():
             return Seen.HALF_TYPED if still else self._hold_still("a half-typed line stands there")
-        if still or (place.name in expect and not self.doubtful and not self.terminal.size):
+        if place.name not in expect or self.doubtful:
+            return self._arrived(place, match) if still else self._hold_still("it must hold still")
+        if not self.terminal.size or now >= self.heard + self.timing.drawn:
             return self._arrived(place, match)
-        return self._hold_still("it must hold still")
+        return Wait(self.heard + self.timing.drawn, "the screen is drawn")
 
     def _torn(self, tail: str) -> tuple[Place, re.Match[str]] | None:
         """The place whose prompt a log line tore in two: what was shown before the log line, and the tail."""

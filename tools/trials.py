@@ -1,0 +1,198 @@
+"""What kills and faults share: a practice yard with a device of each family, a fresh job for one of them, and a judge.
+
+The judge asks the yard, not Zinger: after a clean run a device is in some state; what is *proved* after a kill or a
+fault must be in the same, and some password of the vault must still let somebody in.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+import json
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from collections.abc import AsyncIterator, Callable, Coroutine
+from contextlib import AsyncExitStack, asynccontextmanager
+from dataclasses import dataclass, field
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from zinger.link.yard import Yard
+from zinger.plan.values.secrets import SecretRef
+from zinger.run.openjob import OpenJob
+from zinger.run.practice import find_or_start
+from zinger.store.folder import JobFolder
+from zinger.store.vault import Vault
+
+DEMO = resources.files("zinger") / "demo"
+PACE = 300
+BENCHES = 4
+"""Yards that are worked on at a time: most of a run is waiting."""
+FAMILIES = ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5", "Marrable V6")
+ZINGER = [sys.executable, "-m", "zinger.cli"]
+TRIAL_ENDS = 150.0
+"""Seconds after which a run is called hung."""
+ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
+"""How a trial ends; the last two must never be seen."""
+
+
+def devices() -> dict[str, str]:
+    """The row of the demo's sheet of one device a family, by the device's name."""
+    head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
+    job = OpenJob(JobFolder(_laid_out("\n".join((head, *rows)))))
+    names = {device.serial: device.name for device in job.plan.devices}
+    first: dict[str, str] = {}
+    for row in rows:
+        family = next((f for f in FAMILIES if f",{f}," in row), None)
+        if family is not None and family not in first:
+            first[family] = row
+    return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in first.values()}
+
+
+def _laid_out(sheet: str) -> Path:
+    folder = Path(tempfile.mkdtemp(prefix="trial-"))
+    for entry in DEMO.iterdir():
+        (folder / entry.name).write_text(entry.read_text("utf-8"), "utf-8")
+    (folder / "devices.csv").write_text(sheet + "\n")
+    (folder / "practice.yaml").write_text(f"pace: {PACE}\nlinger: 60\n")
+    return folder
+
+
+@dataclass
+class Bench:
+    """One yard, and the clean state of each device on it."""
+
+    yard: Yard
+    home: JobFolder
+    rows: dict[str, str]
+    clean: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """What is said to each device in a clean run, what state it is in then, and how long that took."""
+
+    async def fresh(self, name: str) -> Path:
+        """A job for this device, which is as delivered."""
+        await self.yard.ask("deliver")
+        head = (DEMO / "devices.csv").read_text("utf-8").splitlines()[0]
+        folder = _laid_out("\n".join((head, self.rows[name])))
+        (folder / ".yard").symlink_to(self.home.yard)
+        return folder
+
+    async def learn(self, name: str) -> None:
+        """What a run that nothing disturbs leaves; twice, since what differs then says nothing."""
+        states, began = [], time.monotonic()
+        for _ in range(2):
+            folder = await self.fresh(name)
+            await asyncio.to_thread(run_job, folder)
+            states.append(await self.state(name))
+            heard = Counter((await self.yard.ask("heard", device=name))["lines"])
+            shutil.rmtree(folder)
+        took = (time.monotonic() - began) / 2
+        steady = {key for key in states[0] if states[0][key] == states[1][key]}
+        self.clean[name] = {"state": states[0], "steady": steady, "heard": heard, "took": took}
+
+    async def state(self, name: str) -> dict[str, Any]:
+        state = await self.yard.ask("state", device=name)
+        flat = {key: json.dumps(value, sort_keys=True) for key, value in state["running"].items()}
+        return {**flat, "saved": state["saved"]}
+
+    async def judge(self, name: str, folder: Path, mood: str) -> tuple[str, int]:
+        """How it ended, by the yard's witness, and how many lines were said more often than in a clean run."""
+        clean, state = self.clean[name], await self.state(name)
+        heard = Counter((await self.yard.ask("heard", device=name))["lines"])
+        twice = sum((heard - clean["heard"]).values())
+        if not await self._somebody_gets_in(name, folder):
+            return "LOST", twice
+        same = all(state[key] == clean["state"][key] for key in clean["steady"])
+        if mood in ("proved", "configured"):
+            return ("right" if same else "WRONG" if mood == "proved" else "owes"), twice
+        return mood, twice
+
+    async def _somebody_gets_in(self, name: str, folder: Path) -> bool:
+        job = OpenJob(JobFolder(folder))
+        book = job.books[job.plan.devices[0].family]
+        pairs = [(book.factory.user, book.factory.password)]
+        vault = Vault(folder / "vault.age") if (folder / "vault.age").exists() else None
+        for entry in vault.names() if vault else ():
+            for user in (book.factory.user, "kettle-admin", "admin", "keeper"):
+                pairs.append((user, vault.get(SecretRef(entry))))  # type: ignore[union-attr]
+        label = (await self.yard.ask("label", device=name))["secret"]
+        pairs.append((book.factory.user, label or ""))
+        return any([(await self.yard.ask("knows", device=name, user=u, secret=s))["knows"] for u, s in pairs if s])
+
+
+def run_job(folder: Path, timeout: float = TRIAL_ENDS) -> str:
+    """A whole headless run of a job; returns the word for its device, `hung` where it never ended."""
+    try:
+        done = subprocess.run(
+            [*ZINGER, "run", str(folder), "--headless", "--json", "--keep-yard"],
+            capture_output=True,
+            text=True,
+            timeout=timeout,
+        )
+    except subprocess.TimeoutExpired:
+        return "hung"
+    device = json.loads(done.stdout)["devices"][0]
+    return "needs you" if device["needs_you"] else "proved" if device["proved"] else device["state"].split(" ·")[0]
+
+
+@asynccontextmanager
+async def bench(rows: dict[str, str]) -> AsyncIterator[Bench]:
+    """A yard with all these devices."""
+    head = (DEMO / "devices.csv").read_text("utf-8").splitlines()[0]
+    home = JobFolder(_laid_out("\n".join((head, *rows.values()))))
+    yard, _ = await find_or_start(home, home.plan(home.families()[0]).devices, PACE)
+    try:
+        yield Bench(yard, home, rows)
+    finally:
+        await yard.ask("stop")
+        yard.close()
+        shutil.rmtree(home.path, ignore_errors=True)
+
+
+Trial = Callable[[Bench, str, random.Random], Coroutine[Any, Any, tuple[str, str, int]]]
+"""Carries out one trial on one device; returns which row of the table it is of, its end, and lines said twice."""
+
+
+async def carry_out(trial: Trial, many: int, seed: int) -> None:
+    """So many trials, device after device, on several benches; prints the table, and each that must never be."""
+    rows = devices()
+    names, numbers = list(rows), iter(range(many))
+    ends: list[tuple[str, str, int]] = []
+    bad: list[str] = []
+
+    async def work(made: Bench) -> None:
+        for number in numbers:
+            name = names[number % len(names)]
+            row, end, more = await trial(made, name, random.Random(f"{seed}:{number}"))
+            ends.append((row, end, more))
+            if end in ENDS[-3:]:
+                bad.append(f"trial {number} of seed {seed}: {name}, {row}: {end}")
+                print(bad[-1], file=sys.stderr, flush=True)
+
+    async with AsyncExitStack() as open_benches:
+        benches = [await open_benches.enter_async_context(bench(rows)) for _ in range(BENCHES)]
+        for made, name in zip(itertools.cycle(benches), names, strict=False):
+            await made.learn(name)
+            for other in benches:
+                other.clean.update(made.clean)
+        await asyncio.gather(*(work(made) for made in benches))
+    show(ends)
+    print(*bad, sep="\n")
+    sys.exit(bool(bad))
+
+
+def show(ends: list[tuple[str, str, int]]) -> None:
+    """The table: a row for each kind of trial, a column for each end."""
+    table = Counter((row, end) for row, end, _ in ends)
+    rows = sorted({row for row, *_ in ends})
+    wide = max(map(len, rows), default=0) + 2
+    print(f"{'':<{wide}}" + "".join(f"{end:>11}" for end in ENDS) + f"{'said twice':>12}")
+    for row in rows:
+        twice = sum(more for other, _, more in ends if other == row)
+        print(f"{row:<{wide}}" + "".join(f"{table[row, end] or '·':>11}" for end in ENDS) + f"{twice:>12}")
+    print(f"{'all':<{wide}}" + "".join(f"{sum(table[r, end] for r in rows) or '·':>11}" for end in ENDS))
