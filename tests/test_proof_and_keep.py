@@ -7,6 +7,7 @@ import json
 import re
 import sqlite3
 import stat
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -60,6 +61,37 @@ def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Scrip
     assert all(f.holds for f in findings) and len(findings) == len(script.steps)
     dns = next(f for f in findings if f.setting == "dns.servers")
     assert dns.evidence.split("\n") == [SHOWN[5], SHOWN[6]]
+
+
+def broken(lines: Sequence[str], width: int = 80) -> list[str]:
+    """As a device shows them that breaks its rows at its terminal's width."""
+    return [line[at : at + width] for line in lines for at in range(0, max(1, len(line)), width)]
+
+
+@given(
+    st.integers(20, 130),
+    # at 73 and 83 a cell is broken just where what goes on looks like a row of its own: then it differs, honestly
+    st.integers(60, 100).filter(lambda wide: wide not in (73, 83)),
+)
+def test_rows_that_a_device_broke_at_its_width_are_whole_again(quern: Phrasebook, long: int, wide: int) -> None:
+    rows = (
+        *SHOWN,
+        f"   greeting ........ {('Staff of the valley railway only. ' * 5)[:long].strip()}",
+        "   idle ............ 10 min",
+        "ports",
+        "   port       kind      untagged  tagged".ljust(wide) + "forbidden note",
+        "   1/1        single    10        20,30".ljust(wide) + "44        kiosk",
+        "   1/2        several   -         20".ljust(wide) + "-",
+        "",
+        "   zone ............ Europe/Vienna",
+    )
+    reading = quern.readings["everything"]
+    whole = gather(reading.take, rows, reading.sections)
+    torn = gather(reading.take, broken(rows), reading.sections)
+    assert {name: [fact.value for fact in found] for name, found in torn.items()} == {
+        name: [fact.value for fact in found] for name, found in whole.items()
+    }
+    assert len(whole["port"]) == 2
 
 
 @pytest.mark.parametrize(

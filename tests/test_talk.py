@@ -46,6 +46,7 @@ STARTS = [
     ("at the pager", b"   name ... x\r\n.. 12 lines below ..", "q"),
     ("half-typed line", b"old in base, do: tell al", "\x18"),
     ("half-typed in a context", b"old in base/mgmt, do: add", "\x18"),
+    ("somebody's name without its Enter", b"\r\nwho is there? some", "\x18"),
     ("at a question of somebody's", b"restart now, yes or no? ", "no"),
     ("a prompt that a log line pushed away", b"old in look, do: \r\n@09:41:12 port 7: carrier up\r\n", "take charge"),
     ("a question pushed away", b"running becomes startup, yes or no? \r\n@09:41:12 fan turns\r\n", "no"),

@@ -27,7 +27,7 @@ FAULTS: dict[str, dict[str, Any]] = {
     "restart": {"do": "fault", "kind": "restart"},
     "characters lost": {"do": "fault", "kind": "drop", "amount": 97},
     "output broken at 80": {"do": "fault", "kind": "wrap", "amount": 80},
-    "output in pieces": {"do": "fault", "kind": "trickle", "amount": 7},
+    "output in pieces": {"do": "fault", "kind": "trickle", "amount": 60},
     "slow line": {"do": "fault", "kind": "baud", "amount": 4800},
     "slow boot": {"do": "fault", "kind": "slow boot", "amount": 3},
     "much shown": {"do": "fault", "kind": "show", "amount": 200},
@@ -63,8 +63,10 @@ async def faulted(bench: Bench, name: str, chance: random.Random) -> tuple[str, 
         disturbing.cancel()
         await run.stop()
     end, twice = await bench.judge(name, folder, mood)
+    if end != "right":
+        print(f"{end}: {name}, {fault} at {stage!r}: {line.sentence}", file=sys.stderr, flush=True)
     if end in ("WRONG", "LOST", "hung"):
-        print(f"{name}, {fault} at {stage!r}: {line.sentence}; kept in {folder}", file=sys.stderr)
+        print(f"kept in {folder}", file=sys.stderr)
     else:
         shutil.rmtree(folder)
     return fault, end, twice

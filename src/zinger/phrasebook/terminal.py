@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from zinger.phrasebook.map import Kind, Place
@@ -223,6 +223,23 @@ class Terminal:
                 return self.places[name], match
             half = half or (self.places[name], match)
         return half
+
+    def is_half_answered(self, tail: str, screen: str = "") -> bool:
+        """Whether somebody's text without its Enter stands behind a question at which Enter is harmless."""
+        for sign in self._harmless:
+            match = sign.pattern.search(tail)
+            if match and match.end() < len(tail) and (sign.screen is None or sign.screen.search(screen)):
+                return True
+        return False
+
+    @cached_property
+    def _harmless(self) -> list[Sign]:
+        """The questions at which Enter is harmless, as they begin."""
+        return [
+            replace(sign, pattern=re.compile(sign.pattern.pattern.removesuffix("$")))
+            for name, sign in self.signs.items()
+            if sign.enter_is_harmless and not sign.blind and self.places[name].kind is not Kind.PROMPT
+        ]
 
     def _half_typed(self, name: str, match: re.Match[str]) -> bool:
         return self.places[name].kind is Kind.PROMPT and bool(match["half_typed"])

@@ -9,6 +9,9 @@ from dataclasses import dataclass, field
 from zinger.phrasebook.book import Take
 from zinger.phrasebook.words import WordsError, render_text
 
+WIDTH = 80
+"""Columns of the terminal that every link offers a device (RFC 1073, RFC 4254 6.2)."""
+
 
 @dataclass(frozen=True)
 class Fact:
@@ -30,12 +33,45 @@ def gather(
     `sections` is the pattern of lines that head a section. A value that can't be written as the phrasebook wants
     (no mask, no MAC) is taken as it was shown, so that it can be seen to differ.
     """
+    lines = _rejoined(take, lines)
     facts: dict[str, tuple[Fact, ...]] = {}
     for name, wanted in take.items():
         found = tuple(_table(wanted, lines) if wanted.columns else _lines(wanted, lines, sections))
         if found:
             facts[name] = found
     return facts
+
+
+def _rejoined(take: Mapping[str, Take], rows: Sequence[str]) -> list[str]:
+    """Rows that the device broke at its terminal's width are whole again, less blanks at their ends.
+
+    It breaks them where none is longer and one just as long. A full row goes on in the next one where nothing is to be
+    taken from that by itself; in a table only where that is shorter, since tables are padded, and not indented as the
+    heading is. The pattern of sections tells nothing here: what goes on begins at the left edge, as a heading does.
+    """
+    if max(map(len, rows), default=0) != WIDTH:
+        return [row.rstrip() for row in rows]
+    headings = [wanted.pattern for wanted in take.values() if wanted.columns]
+    known = [pattern for wanted in take.values() for pattern in (wanted.pattern, wanted.under) if pattern]
+    whole: list[str] = []
+    full, indent = False, -1
+    for row in rows:
+        by_itself = not row.strip() or any(pattern.search(row) for pattern in known)
+        of_table = indent >= 0 and (len(row) == WIDTH or 0 < indent == _indent(row))
+        if full and not by_itself and not of_table:
+            whole[-1] += row
+        else:
+            whole.append(row)
+            if not row.strip():
+                indent = -1
+            elif any(heading.search(row) for heading in headings):
+                indent = _indent(row)
+        full = len(row) == WIDTH
+    return [row.rstrip() for row in whole]
+
+
+def _indent(row: str) -> int:
+    return len(row) - len(row.lstrip())
 
 
 def _lines(wanted: Take, lines: Sequence[str], sections: re.Pattern[str] | None) -> Iterator[Fact]:

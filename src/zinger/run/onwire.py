@@ -42,6 +42,8 @@ from zinger.talk.timing import Timing
 T = TypeVar("T")
 BOOT_SIGN = 60.0
 """Seconds to wait for a first sign of life after a power cut."""
+MOMENT = 3.0
+"""Seconds after which a device that does not answer from the network is tried once more."""
 AWAY = 20.0
 """Seconds that a lost device is dialled again for, above twice its boot."""
 GOES_DOWN = 60.0
@@ -212,6 +214,12 @@ class OnWire:
             self.pump.expect_boot()
         return True
 
+    async def is_away(self) -> None:
+        """Give a device that does not answer from the network time to show why; raises Interrupted where it boots."""
+        await asyncio.sleep(MOMENT)
+        if self.restarts:
+            raise Interrupted("it restarted while it was signed in to from the network")
+
     async def goes_down(self, act: Awaitable[bool]) -> None:
         """Do what takes the device down, and see that it goes down; raises Stuck where that is not seen.
 
@@ -238,6 +246,7 @@ class OnWire:
         """Over the network nobody answers; on a console it shows its boot, or, if it has no words for it, a sign-in."""
         conversation = self.pump.conversation
         if not self.over_network:
+            await self.connect()  # a console can go with its device, and come back with it
             now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
             return self.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
         try:

@@ -7,7 +7,7 @@ and that what was shut is shut. Each is a finding with its own evidence.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator, Callable, Iterator
+from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from typing import TYPE_CHECKING
 
 from zinger.link.base import AuthRefused, LinkError
@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 
 ANSWERS_WITHIN = 3.0
 """Seconds in which somebody answers, or refuses, who can be reached."""
+REFUSED = "the factory login {name} is refused"
 DOORS = (
     ("services.telnet", 23, "Telnet"),
     ("services.http", 80, "HTTP"),
@@ -115,21 +116,36 @@ class Outside:
             return False
         return True
 
-    async def look_in(self) -> AsyncIterator[Finding]:
-        """One finding after the other."""
+    async def look_in(self, is_away: Callable[[], Awaitable[None]]) -> AsyncIterator[Finding]:
+        """One finding after the other. `is_away` is awaited before a device that did not answer is tried once more."""
         if self.address is None:
             return
         for name, account, goal in self._sign_ins():
-            if goal:
-                yield await self._signs_in(f"{SIGN_IN}{name}", account, goal)
-            else:
-                yield await self._is_refused(f"{SIGN_IN}{name}", account)
+            setting = f"{SIGN_IN}{name}"
+            try:
+                yield await self._tried(setting, account, goal)
+            except LinkError:
+                await is_away()
+                try:
+                    yield await self._tried(setting, account, goal)
+                except LinkError as error:
+                    yield self._not_reached(setting, account, goal, error)
         for setting, port, title, is_open in self._doors():
             yield await self._answers(setting, port, title, is_open)
 
+    async def _tried(self, setting: str, account: Account, goal: str) -> Finding:
+        return await (self._signs_in(setting, account, goal) if goal else self._is_refused(setting, account))
+
+    def _not_reached(self, setting: str, account: Account, goal: str, error: LinkError) -> Finding:
+        planned = self._planned(account, goal) if goal else REFUSED.format(name=account.name)
+        title = f"sign-in of {account.name}" if goal else "factory login"
+        return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
+
+    def _planned(self, account: Account, goal: str) -> str:
+        return f"{account.name} signs in over SSH at {self.address}, to {goal}"
+
     async def _signs_in(self, setting: str, account: Account, goal: str) -> Finding:
-        planned = f"{account.name} signs in over SSH at {self.address}, to {goal}"
-        title = f"sign-in of {account.name}"
+        planned, title = self._planned(account, goal), f"sign-in of {account.name}"
         try:
             link = await self._ssh(account)
             pump = Pump(
@@ -149,7 +165,7 @@ class Outside:
                 return self._finding(setting, title, planned, wrong or f"at {at.name}", seen, not wrong)
             finally:
                 pump.leave()
-        except (LinkError, TalkError) as error:
+        except (AuthRefused, TalkError) as error:
             return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
 
     async def _ssh(self, account: Account) -> SshLink:
@@ -177,13 +193,11 @@ class Outside:
         return ""
 
     async def _is_refused(self, setting: str, account: Account) -> Finding:
-        planned, title = f"the factory login {account.name} is refused", "factory login"
+        planned, title = REFUSED.format(name=account.name), "factory login"
         try:
             link = await self._ssh(account)
         except AuthRefused as refusal:
             return self._finding(setting, title, planned, "refused", str(refusal), True)
-        except LinkError as error:
-            return self._finding(setting, title, planned, str(error), str(error), False)
         link.close()
         return self._finding(setting, title, planned, "accepted", f"{link.name}: signed in", False)
 

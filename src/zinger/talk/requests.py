@@ -70,15 +70,21 @@ class At:
 class Answer:
     """What the device showed between a deed and the next place, less echo and noise; `refusal` is a line of it, if any.
 
+    `rows` keep the blanks at the end of one that fills the terminal's width, since it may go on in the next.
     `warnings` are lines that are worth telling and no refusal; `disturbed`: log lines burst into it.
     """
 
-    lines: tuple[str, ...]
+    rows: tuple[str, ...]
     at: At
     refusal: str | None = None
     clipped: bool = False
     warnings: tuple[str, ...] = ()
     disturbed: bool = False
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """The rows, less blanks at their ends."""
+        return tuple(row.rstrip() for row in self.rows)
 
 
 Reply = At | Answer | None

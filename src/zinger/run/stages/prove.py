@@ -53,7 +53,7 @@ class FromNetwork:
             wire.line.wait("its turn on the network")
             async with wire.world.claims.from_outside:
                 wire.line.wait("answers from the network")
-                async for finding in on.owed.outside.look_in():
+                async for finding in on.owed.outside.look_in(wire.is_away):
                     wire.find([finding])
 
 
@@ -165,6 +165,7 @@ class PowerCut:
             wire.line.wait("your hands")
             do = f"cut the power of {wire.name}, give it back after 5 s"
             act = Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3)
+            await wire.connect()  # it can have been lost while nobody used it, and then nothing would be seen
             wire.pump.conversation.forget()
             await wire.goes_down(self._asked(wire, act))
             wire.line.say("booting after the power cut")

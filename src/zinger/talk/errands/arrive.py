@@ -24,6 +24,7 @@ def arrive(
     It ends earlier where it comes to one of the places `stop`.
     """
     taken: Counter[Move] = Counter()
+    refused: Counter[Move] = Counter()
     named: str | None = None
     at = yield from look(patience)
     while at.name != goal and at.name not in stop:
@@ -36,12 +37,14 @@ def arrive(
         if taken[move] > ROUNDS * max(1, len(keys.credentials)):
             raise Stuck(f"it goes round in circles at {at.place.words} on the way to {goal}")
         names = keys.user if AsksFor.USER.word in move.act.uses else None
-        at = yield from _take(ways, move, at, keys, named, patience)
+        at = yield from _take(ways, move, at, keys, named, refused, patience)
         named = names
     return at
 
 
-def _take(ways: Map, move: Move, at: At, keys: Keyring, named: str | None, patience_to_look: float) -> Errand[At]:
+def _take(
+    ways: Map, move: Move, at: At, keys: Keyring, named: str | None, refused: Counter[Move], patience_to_look: float
+) -> Errand[At]:
     """Make one move, and draw from what follows what it means; `named` is the account that was named just before."""
     credential = credential_of(ways, move)
     user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
@@ -64,4 +67,8 @@ def _take(ways: Map, move: Move, at: At, keys: Keyring, named: str | None, patie
             raise
         return (yield from look(patience_to_look))  # what it was joined to may boot, or sleep
     yield from draw_from(credential, answer, keys, user, counts)
+    if answer.refusal and credential is None:
+        refused[move] += 1
+        if refused[move] > 1:  # once it can be what somebody else typed between
+            raise Stuck(f"on the way the device said: {answer.refusal}")
     return answer.at

@@ -62,7 +62,7 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
             if asked[answer.at.name] > BLIND_REFUSALS + len(held.answers.get(answer.at.name, ())):
                 raise RefusedByDevice(_setting_of(script, at), answer.refusal)
             turns[answer.at.name] -= turns[answer.at.name] > 0
-        lines, at = answer.lines, answer.at
+        lines, at = answer.rows, answer.at
     if at.name not in interview.ends:
         raise Interrupted(f"the questions ended at {at.place.words}")
     return Answer(lines, at)

@@ -29,7 +29,7 @@ def take_reading(book: Phrasebook, reading: Reading, keys: Keyring, startup: boo
             raise Interrupted(f"while reading it went to {answer.at.place.words}")
         if answer.clipped:
             raise Stuck("it showed far more than a reading can be; the answer was cut")
-        lines = answer.lines
+        lines = answer.rows
         if not answer.disturbed:
             break
     return lines

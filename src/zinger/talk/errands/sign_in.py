@@ -43,5 +43,3 @@ def draw_from(
             yield from tell(Renewed(user or "", keys.renewed(user or "").name))
     elif credential is not None and credential is not AsksFor.USER and asks is credential:
         raise Stuck(f"the {credential.value} was not taken: {answer.refusal or 'it is asked for again'}")
-    elif answer.refusal:
-        raise Stuck(f"on the way the device said: {answer.refusal}")

@@ -24,6 +24,8 @@ _KEY_LOST = 4
 """After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
 _NOTICES = 12
 """So many notices are passed in one request; more are a circle."""
+_CLEARED = 2
+"""So often somebody's half answer is taken away in one request."""
 TWICE = 2
 """A line that was damaged is shown whole so often before Enter: one showing can itself lose just what is wrong."""
 
@@ -67,6 +69,8 @@ class Sight:
         """Whether what somebody left half typed on this line was taken away."""
         self.gap = self.timing.nudge
         self.notices = 0
+        self.cleared = 0
+        """How often somebody's half answer was taken away in this request."""
         self.resumed = False
         self.shown_whole = 0
         self.prompt = ""
@@ -74,7 +78,7 @@ class Sight:
 
     def begin(self, request: Look | Do, now: float) -> None:
         """A new request."""
-        self.request, self.began, self.notices = request, now, 0
+        self.request, self.began, self.notices, self.cleared = request, now, 0, 0
         self.longest, self.grown = 0, now
         self.resumed, self.shown_whole = False, 0
         self.begun_at, self.locator.doubtful = self.locator.at, False
@@ -135,6 +139,9 @@ class Sight:
         if self.boot_began is not None:
             return self._booting(self.boot_began, now)
         tell = "waits for it to answer"
+        if self._half_answered(now):
+            self.cleared += 1
+            return View(Input.HALF_TYPED)
         if self.locator.standing:
             return self._stare(look.patience, now, tell)
         end = max(self.began, self.quiet_until) + look.patience
@@ -144,6 +151,12 @@ class Sight:
             error = Stuck("it talks and talks and no known place comes", said) if said else silent
             return View(Input.SILENT_FOR_LONG, error=error)
         return self._silence(end, now, tell)
+
+    def _half_answered(self, now: float) -> bool:
+        """Somebody's answer without its Enter holds still; a device that does not let it be taken away is stared at."""
+        buffer, still = self.locator.buffer, now >= self.locator.heard + self.timing.settle
+        half = self.cleared < _CLEARED and self.locator.terminal.is_half_answered(buffer.tail, buffer.text)
+        return half and still
 
     def _silence(self, end: float, now: float, tell: str = "") -> View:
         """Enter may be pressed now and then, unless it could accept a default."""

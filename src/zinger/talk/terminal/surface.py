@@ -290,17 +290,17 @@ class TerminalSurface:
         assert view.at is not None and isinstance(self.sight.request, Do)
         clipped = self.locator.buffer.clipped
         heard = self.locator.buffer.take()
-        kinds = [classify(self.terminal, line) for line in heard]
+        kinds = [classify(self.terminal, line.rstrip()) for line in heard]
         disturbed = LineKind.NOISE in kinds
         lines = _without_noise(heard, kinds) if disturbed else list(heard)
         deed = self.sight.request.deed
         if not self.timing.echo_check and lines and isinstance(deed, TypeLine) and lines[0] == masked(deed.words):
             del lines[0]
-        while lines and not lines[0]:
+        while lines and not lines[0].strip():
             del lines[0]
-        while lines and not lines[-1]:
+        while lines and not lines[-1].strip():
             del lines[-1]
-        told = dict.fromkeys(line for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.REFUSAL)
+        told = dict.fromkeys(line.rstrip() for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.REFUSAL)
         warned = tuple(line for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.WARNING)
         return Answer(tuple(lines), view.at, next(iter(told), None), clipped, warned, disturbed)
 
