@@ -7,7 +7,6 @@ restart, a person's typing) and sends only what differs. What it can't decide it
 from __future__ import annotations
 
 import time
-from collections import Counter
 
 from zinger.errors import ZingerError
 from zinger.run.board import Mark
@@ -15,7 +14,7 @@ from zinger.run.memory import Memory
 from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
 from zinger.run.stages import EVERY
-from zinger.run.stages.stage import Pass
+from zinger.run.stages.stage import Done, Pass
 from zinger.run.verdict import Owed
 from zinger.store import entries
 from zinger.store.entries import JournalError
@@ -32,8 +31,7 @@ class Carrier:
         self.wire, self.memory = wire, memory
         self.line, self.script = wire.line, wire.script
         self.owed = Owed(wire)
-        self._held: set[str] = set()
-        self._strayed: Counter[str] = Counter()
+        self._done = Done()
 
     async def carry(self) -> None:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
@@ -59,7 +57,7 @@ class Carrier:
             self.line.ended = time.time()
 
     async def _through(self) -> None:
-        on = Pass(self.wire, self.memory, self.owed, self._held, self._strayed)
+        on = Pass(self.wire, self.memory, self.owed, self._done)
         for stage in EVERY:
             if stage.wanted(on):
                 await stage.carry(on)

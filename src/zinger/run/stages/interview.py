@@ -38,7 +38,7 @@ async def hold(on: Pass, name: str) -> None:
         at = await wire.do(arrive(wire.book.map, goal, wire.keys, AFTER_QUESTIONS, questions))
         if at.name in questions:
             raise Interrupted("it restarted in the middle of its questions") from None
-    on.held.add(name)
+    on.done.held.add(name)
     for setting in held.settings:
         wire.line.step(setting, Mark.SENT)
         wire.note(entries.WasSent(setting))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import PlannedAccount
@@ -33,11 +35,20 @@ class ReadBack:
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             running = await wire.read(startup=False)
             on.check_device(running)
-            wire.find(judge(wire.script, running, Source.RUNNING))
+            found = judge(wire.script, running, Source.RUNNING)
+            wire.find(found)
+            self._once_more(on, found)
             for finding in unsaved_by(wire.script, running):
                 wire.note(entries.ShownUnsaved(finding.evidence or finding.title))
             if shown:
                 wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP, shown))
+
+    @staticmethod
+    def _once_more(on: Pass, found: Sequence[Finding]) -> None:
+        """What was sent and taken once and is not there is sent once more: a restart or a key can have come between."""
+        lost = [finding for finding in found if not finding.holds and on.done.sent[finding.setting] == 1]
+        if lost and on.wire.world.sends:
+            raise Interrupted(f"{lost[0].title} was sent and is not there")
 
 
 class FromNetwork:

@@ -40,7 +40,7 @@ class Send:
                     await send_one(on, step)
             asked = [step for step in todo if step.interview]
             for name in dict.fromkeys(step.interview for step in asked):
-                if name not in on.held and wire.script.interviews[name].interview.begin is not None:
+                if name not in on.done.held and wire.script.interviews[name].interview.begin is not None:
                     await hold(on, name)
             if asked:
                 await self._what_was_not_made(on, asked)
@@ -82,8 +82,8 @@ async def send_one(on: Pass, step: Step) -> bool:
     except (Interrupted, Silent) as error:
         if step.effect is not Effect.RESTARTS or not wire.restarted(error):
             if isinstance(error, Strayed):
-                on.strayed[step.setting] += 1
-                if on.strayed[step.setting] > 1:
+                on.done.strayed[step.setting] += 1
+                if on.done.strayed[step.setting] > 1:
                     raise Stuck(f"{error}, each time that it is sent", wire.pump.conversation.tail) from None
             raise
         wire.line.step(step.setting, Mark.SENT)
@@ -91,6 +91,7 @@ async def send_one(on: Pass, step: Step) -> bool:
         warned = "; ".join(answer.warnings)
         wire.line.step(step.setting, Mark.SENT, warned)
         wire.note(entries.WasSent(step.setting, warned))
+        on.done.sent[step.setting] += 1
     return True
 
 

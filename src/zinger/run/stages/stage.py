@@ -16,16 +16,25 @@ from zinger.talk.errors import Stuck
 
 
 @dataclass
+class Done:
+    """What was done in this run, over all its passes."""
+
+    held: set[str] = field(default_factory=set)
+    """The question scripts that were held."""
+    sent: Counter[str] = field(default_factory=Counter)
+    """How often each setting was sent and taken."""
+    strayed: Counter[str] = field(default_factory=Counter)
+    """How often each setting's step ended at another place than it should."""
+
+
+@dataclass
 class Pass:
     """One pass through the stages; an interruption begins a new one, which looks anew."""
 
     wire: OnWire
     memory: Memory
     owed: Owed
-    held: set[str]
-    """The question scripts that were held in this run."""
-    strayed: Counter[str]
-    """How often each setting's step ended at another place than it should, in this run."""
+    done: Done
     facts: Facts = field(default_factory=dict)
     """What was read when it was signed in to."""
 
