@@ -15,7 +15,7 @@ from tests.conftest import zinger
 from zinger.phrasebook.begin import commented_start
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
-from zinger.phrasebook.load import load_phrasebook, schema
+from zinger.phrasebook.load import load_phrasebook, schema, shipped_families
 from zinger.phrasebook.patterns import runs_away, sample
 from zinger.plan.values.secrets import MASK
 from zinger.talk.replay import replay
@@ -157,6 +157,19 @@ def test_a_recording_is_read_through_the_map(quern: Phrasebook) -> None:
         ("", "what is this"),
         ("unknown", "half a li"),
     ]
+
+
+def test_a_drawn_screen_is_read_row_by_row() -> None:
+    book = shipped_families()["marrable-v6"]
+    drawn = "\x1b[2J\x1b[1;1H MARRABLE V6   READ BACK\x1b[4;1H zone       Europe/Vienna\x1b[24;1H pick (0 goes back): "
+    heard = [(h.kind, h.name.split(" ")[0]) for h in replay([(0.0, "o", drawn), (1.0, "o", "\x1b[24;22H")], book)]
+    assert heard == [("place", "read"), ("fact", "zone")]
+
+
+def test_one_setting_is_told_with_its_parts_and_the_families() -> None:
+    told = zinger("family", "words", "ntp.servers").stdout
+    assert "  poll " in told and "needed" in told and re.search(r"Linux box +sent, shown; owed where planned", told)
+    assert "did you mean ntp.servers?" in zinger("family", "words", "ntp.server").stderr
 
 
 def test_the_family_commands(tmp_path: Path) -> None:

@@ -115,19 +115,35 @@ def check(
 
 @family.command()
 def words(
-    table: Annotated[bool, typer.Option("--table", help="as a table of Markdown")] = False, as_json: Json = False
+    setting: Annotated[str, typer.Argument(metavar="[SETTING]", help="only this one, and how it is written")] = "",
+    table: Annotated[bool, typer.Option("--table", help="as a table of Markdown")] = False,
+    as_json: Json = False,
 ) -> None:
     """What each shipped family can be told, shows and is owed, setting by setting."""
     from zinger.phrasebook.load import Families
+    from zinger.plan.settings import SETTINGS
     from zinger.script.coverage import coverage, in_markdown
+    from zinger.wording import did_you_mean
 
     books = Families().books
+    if setting and setting not in SETTINGS:
+        raise CommandError(f"no setting is called {setting!r}{did_you_mean(setting, SETTINGS)}")
     if table:
         print(in_markdown(books), end="")
         return
-    found = {name: {row.setting: row.words for row in coverage(books[name])} for name in books}
+    found = {
+        name: {row.setting: row.words for row in coverage(books[name]) if setting in ("", row.setting)}
+        for name in books
+    }
     if as_json:
         print_json(found)
+        return
+    if setting:
+        from zinger.plan.reference import of_setting
+
+        print(of_setting(SETTINGS[setting]), end="\n\n")
+        for name, rows in found.items():
+            print(f"{books[name].title:<16} {rows.get(setting, 'does not have it')}")
         return
     for name, rows in found.items():
         print(f"{books[name].title}")

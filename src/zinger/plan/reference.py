@@ -39,15 +39,28 @@ def text() -> str:
     return "\n".join(parts) + "\n"
 
 
+def of_setting(setting: Setting[Any]) -> str:
+    """What stands in the document about one setting, as plain text."""
+    kind = kind_of(setting.parse)
+    lines = [f"{setting.name}: {setting.title}", _form(setting, kind), _headings(setting)]
+    lines += [f"  {name:<12} {what}{needed and f' ({needed})'}" for name, what, needed in _parts(kind)] if kind else []
+    return "\n".join(lines).replace("`", "")
+
+
 def _section(setting: Setting[Any]) -> str:
     kind = kind_of(setting.parse)
-    headings = ", ".join(setting.columns) or "none but its name"
     lines = [f"\n### `{setting.name}`: {setting.title}", ""]
     lines.append(_form(setting, kind))
-    lines.append(f"Headings: {headings}.{f' Standard: {setting.reference}.' if setting.reference else ''}")
+    lines.append(_headings(setting))
     if kind is not None:
-        lines += ["", "| part | what | |", "|---|---|---|", *_parts(kind)]
+        rows = [f"| `{name}` | {what} | {needed} |" for name, what, needed in _parts(kind)]
+        lines += ["", "| part | what | |", "|---|---|---|", *rows]
     return "\n".join(lines)
+
+
+def _headings(setting: Setting[Any]) -> str:
+    headings = ", ".join(setting.columns) or "none but its name"
+    return f"Headings: {headings}.{f' Standard: {setting.reference}.' if setting.reference else ''}"
 
 
 def _form(setting: Setting[Any], kind: type[Item] | None) -> str:
@@ -60,13 +73,14 @@ def _form(setting: Setting[Any], kind: type[Item] | None) -> str:
     return " ".join((setting.parse.__doc__ or "").split())
 
 
-def _parts(kind: type[Item]) -> Iterator[str]:
+def _parts(kind: type[Item]) -> Iterator[tuple[str, str, str]]:
+    """Each part: its name, what it is and how it is written, and whether it is needed or what stands for it."""
     for name, described in kind.model_fields.items():
         where = "first, without its name" if name in kind.lead else f"`{name} ...`"
         default = described.default
         without = "" if default in (PydanticUndefined, None, "", ()) else f"else {_shown(default)}"
         needed = "needed" if described.is_required() else without
-        yield f"| `{name}` | {_what(kind, name, described)}; {where} | {needed} |"
+        yield name, f"{_what(kind, name, described)}; {where}", needed
 
 
 def _shown(value: object) -> str:

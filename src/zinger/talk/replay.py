@@ -57,6 +57,8 @@ class _Reader:
         self.tables: set[str] = set()
         """The facts whose table's heading stands above."""
         self.at = 0.0
+        self.drawn: set[str] = set()
+        """The rows of the screen that told something when it was looked at last."""
 
     def read(self, at: float, piece: str) -> Iterator[Heard]:
         """One piece of output."""
@@ -80,6 +82,16 @@ class _Reader:
             self.standing, self.question = place.name, buffer.tail
             captured = ", ".join(f"{k} {v}" for k, v in match.groupdict().items() if v and k != "half_typed")
             yield Heard(at, "place", f"{place.name}{' (' + captured + ')' if captured else ''}", buffer.tail)
+            yield from self._drawn(at)
+
+    def _drawn(self, at: float) -> Iterator[Heard]:
+        """The rows of a drawn screen that tell something, once each time that they are another."""
+        rows = [row for row in self.buffer.text.split("\n") if row.strip()] if self.book.terminal.size else []
+        told = [(row, *self._line(row)) for row in rows]
+        for row, kind, name in told:
+            if kind and row not in self.drawn:
+                yield Heard(at, kind, name, row.strip())
+        self.drawn = {row for row, kind, _ in told if kind}
 
     def end(self) -> Iterator[Heard]:
         """What stands there when the recording ends."""
