@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from importlib import resources
 from typing import Any
 
@@ -18,7 +19,7 @@ from zinger.phrasebook.load import load_family, load_phrasebook, shipped_familie
 from zinger.phrasebook.renamed import rewritten
 from zinger.phrasebook.source import PhrasebookError
 from zinger.phrasebook.steps import Effect, Holds
-from zinger.phrasebook.terminal import typed
+from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import FilledLine, WordsError, render_lines
 from zinger.phrasebook.writing import FILTERS, flag, folded, mac, mask, pieces, prefix, seconds, unfolded
 from zinger.plan.files.jobfile import read_job
@@ -263,6 +264,20 @@ def test_a_half_answered_interview_is_begun_anew_and_a_wrong_summary_is_not_take
     assert said == ["\x1a", *ANSWERS[1:7], "n", *ANSWERS[1:]]
     ended, said = talk(book, hold_interview(book, script, held, keys()), b"more {n}: ", [*wrong, *wrong])
     assert isinstance(ended.error, Stuck) and "summary shows wireless networks otherwise" in str(ended.error)
+
+
+def test_what_somebody_left_half_answered_is_refused_at_the_summary_or_asked_of_a_person(
+    book: Phrasebook, script: Script
+) -> None:
+    """Where no key begins the questions anew, even a summary that is as planned is not taken at once."""
+    held = script.interviews["setup"]
+    no_key = replace(held, interview=replace(held.interview, again=None))
+    rest = [b"\r\n net a\r\n net b\r\ntake it: ", b"\r\nname {lathe}: ", *INTERVIEW[1:]]
+    ended, said = talk(book, hold_interview(book, script, no_key, keys()), b"more {n}: ", rest)
+    assert ended.error is None and said == ["y", "n", *ANSWERS[1:]], (ended, said)
+    blind = replace(no_key, interview=replace(no_key.interview, summary=None), answers={"q_net": (TypeLine(()),)})
+    ended, said = talk(book, hold_interview(book, script, blind, keys()), b"net {theirs}: ", [])
+    assert isinstance(ended.error, Stuck) and "'theirs' at q net may be theirs" in str(ended.error) and said == []
 
 
 def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script) -> None:

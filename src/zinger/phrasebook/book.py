@@ -29,6 +29,7 @@ class Summary:
     take: Mapping[str, Take]
     yes: Deed
     no: Deed
+    sections: re.Pattern[str] | None = None
 
 
 @dataclass(frozen=True)

@@ -127,6 +127,7 @@ class StepShape(Shape):
 
 class SummaryShape(Shape):
     at: str
+    sections: str | None = None
     take: dict[str, str | TakeShape]
     yes: str
     no: str

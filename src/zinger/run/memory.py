@@ -272,12 +272,14 @@ def accounts_told(device: Device, book: Phrasebook) -> list[PlannedAccount]:
 def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[str, SecretRef]]:
     """Whom to try, in the order of belief: accepted before, perhaps changed, then what the factory gave.
 
-    A device that the journal knows nothing of is tried as new first, since that costs the fewest tries.
+    A device that the journal knows nothing of is tried as new first, since that costs the fewest tries. An account that
+    only looks was let in when it was proved, and leads nowhere from which a device can be told anything.
     """
+    looking = {account.name for account in accounts_of(device) if not account.administers}
     factory = [(book.factory.user, factory_secret(device, book))] if book.factory.user else []
     planned = [(account.name, account.secret) for account in accounts_of(device) if account.administers]
-    accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted]
-    intended = [(user, SecretRef(entry)) for user, entry in memory.intended]
+    accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted if user not in looking]
+    intended = [(user, SecretRef(entry)) for user, entry in memory.intended if user not in looking]
     believed = [*accepted, *intended, *factory] if accepted else [*factory, *intended]
     renewed = [(book.factory.user, factory_renewal(device, book.factory.user))] if factory else []
     every = dict.fromkeys([*believed, *planned, *renewed])

@@ -128,7 +128,8 @@ class StepsSection(Section):
         if i.summary:
             summary_path: Path = [*path, "summary", "take"]
             takes = {fact: readings.take(summary_path, fact, t) for fact, t in i.summary.take.items()}
-            summary = Summary(i.summary.at, takes, typed(i.summary.yes), typed(i.summary.no))
+            sections = self.maybe_regex([*path, "summary", "sections"], i.summary.sections)
+            summary = Summary(i.summary.at, takes, typed(i.summary.yes), typed(i.summary.no), sections)
         return Interview(
             name,
             i.first,

@@ -48,15 +48,14 @@ class Tty:
 
     def show(self, text: str) -> None:
         """Print text; line ends become CR LF. With a width set, full rows are broken."""
-        if self._uart and self._uart.wraps:
-            text = self._wrapped(text, self._uart.wraps)
+        text = self._wrapped(text, self._uart.wraps if self._uart else 0)
         self._write(text.replace("\n", "\r\n").encode())
 
     def _wrapped(self, text: str, columns: int) -> str:
         out = []
         for char in text:
             self._column = 0 if char in "\r\n" else self._column - 1 if char == "\b" else self._column + 1
-            if self._column > columns:
+            if columns and self._column > columns:
                 out.append("\n")
                 self._column = 1
             out.append(char)
@@ -121,6 +120,6 @@ class Tty:
                 char = await self.key()
                 room = {" ": ROWS, "\r": 1}.get(char, 0)
                 if char in ("q", DISCARD):
-                    self._write(b"\r" + b" " * len(note) + b"\r")
+                    self.show("\r" + " " * len(note) + "\r")
                     return
-            self._write(b"\r" + b" " * len(note) + b"\r")
+            self.show("\r" + " " * len(note) + "\r")

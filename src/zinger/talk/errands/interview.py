@@ -40,10 +40,12 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
     """Hold a question script: each question is answered by what it asks, in whatever order they come.
 
     The summary, if it shows one, must be as planned before it is taken. What a plan does not say and the phrasebook
-    has no answer for is a person's.
+    has no answer for is a person's. A script that somebody left half answered, where no key begins it anew, is
+    answered through to its summary, refused there, and answered anew: nothing that they answered is taken.
     """
     interview = held.interview
     at = yield from begin_interview(book, interview, keys)
+    half = at.name != interview.first
     asked: Counter[str] = Counter()
     turns: Counter[str] = Counter()
     lines: tuple[str, ...] = ()
@@ -54,7 +56,8 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
             raise Stuck(f"it asks {at.place.words} again and again, whatever is answered")
         if at.name == interview.first:
             turns.clear()
-        deed = _reply(script, held, at, lines, asked[at.name], turns[at.name])
+            half = False
+        deed = _reply(script, held, at, lines, asked[at.name], turns[at.name], half)
         turns[at.name] += 1
         purpose = f"answering {at.place.words}"
         answer = yield from do(deed, expect, purpose, interview.patience)
@@ -68,10 +71,14 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
     return Answer(lines, at)
 
 
-def _reply(script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int) -> Deed:
+def _reply(
+    script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int, half: bool
+) -> Deed:
     """What to answer at a question; what stands there already is kept where it is as planned."""
     summary = held.interview.summary
     if summary and at.name == summary.at:
+        if half:
+            return summary.no
         wrong = _wrong_in_summary(script, held, lines)
         if wrong and time > 1:
             raise Stuck(
@@ -81,6 +88,11 @@ def _reply(script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...]
     if at.name not in held.answers:
         raise Stuck(f"the plan does not say what to answer at {at.place.words}")
     answers = held.answers[at.name]
+    if half and summary is None and not answers[0].shown and at.captured.get("default"):
+        raise Stuck(
+            f"Somebody left these questions half answered, and {at.captured['default']!r} at {at.place.words} may be "
+            "theirs. The plan does not say it. Begin the questions anew by hand, or give it an answer under otherwise."
+        )
     return answers[min(turn, len(answers) - 1)].unless(at.captured.get("default"))
 
 
@@ -88,7 +100,7 @@ def _wrong_in_summary(script: Script, held: ScriptInterview, lines: tuple[str, .
     """What the summary shows to be otherwise than planned."""
     assert held.interview.summary is not None
     taken = held.interview.summary.take
-    facts = gather(taken, lines)
+    facts = gather(taken, lines, held.interview.summary.sections)
     return [
         step.title
         for step in script.steps
