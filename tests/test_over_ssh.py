@@ -296,7 +296,7 @@ async def test_who_answers_at_the_new_address_with_another_key_gets_no_password(
 async def test_a_restart_that_was_not_seen_proves_nothing(
     job: Path, fennel: Fennel, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("zinger.run.onwire.GOES_DOWN", 2.0)
+    monkeypatch.setattr("zinger.run.stages.restarts.GOES_DOWN", 2.0)
     fennel.keeps_up = True
     assert "No restart was seen" in await carried(job, fennel, restart=True, power_cut=False)
 

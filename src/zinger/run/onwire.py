@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import AsyncIterator, Awaitable, Iterable
+from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from typing import TypeVar
 
@@ -30,7 +30,6 @@ from zinger.script.compile import Script, Step
 from zinger.store import entries
 from zinger.store.recording import Recording
 from zinger.talk.conversation import Conversation
-from zinger.talk.errands.ask import look
 from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
@@ -40,14 +39,8 @@ from zinger.talk.requests import Errand
 from zinger.talk.timing import Timing
 
 T = TypeVar("T")
-BOOT_SIGN = 60.0
-"""Seconds to wait for a first sign of life after a power cut."""
-MOMENT = 3.0
-"""Seconds after which a device that does not answer from the network is tried once more."""
 AWAY = 20.0
 """Seconds that a lost device is dialled again for, above twice its boot."""
-GOES_DOWN = 60.0
-"""Seconds within which a device that was told to restart must be seen to go down."""
 
 
 class OnWire:
@@ -81,6 +74,8 @@ class OnWire:
         self._go.set()
         self._boot_began: float | None = None
         self._was_plugged = False
+        self.links = 0
+        """How many links there were in this run."""
 
     # -- sending and reading -----------------------------------------------------------------------
     async def do(self, errand: Errand[T]) -> T:
@@ -187,6 +182,7 @@ class OnWire:
         self.line.link = link.name
         if isinstance(link, SshLink):
             self.line.link += f", key {link.host_key.fingerprint}{' pinned now' if link.first_sight else ''}"
+        self.links += 1
         self.pump.join(link, self._recording("ssh" if self.over_network else "console"))
 
     async def _console(self) -> Link:
@@ -213,57 +209,6 @@ class OnWire:
         if not self.restarts:
             self.pump.expect_boot()
         return True
-
-    async def is_away(self) -> None:
-        """Give a device that does not answer from the network time to show why; raises Interrupted where it boots."""
-        await asyncio.sleep(MOMENT)
-        if self.restarts:
-            raise Interrupted("it restarted while it was signed in to from the network")
-
-    async def goes_down(self, act: Awaitable[bool]) -> None:
-        """Do what takes the device down, and see that it goes down; raises Stuck where that is not seen.
-
-        `act` returns whether it was seen already. Without this, a restart that never came would prove what was saved.
-        """
-        watch = asyncio.create_task(self._until_it_is_down(asyncio.get_running_loop().time()))
-        try:
-            if not await act:
-                await asyncio.wait_for(watch, GOES_DOWN)
-        except TimeoutError:
-            raise Stuck(
-                f"No restart was seen within {GOES_DOWN:.0f} s, so nothing is known of what survives one."
-            ) from None
-        finally:
-            watch.cancel()
-
-    async def _until_it_is_down(self, since: float) -> None:
-        while True:
-            if await self._is_down(since):
-                return
-            await asyncio.sleep(0.2)
-
-    async def _is_down(self, since: float) -> bool:
-        """Over the network nobody answers; on a console it shows its boot, or, if it has no words for it, a sign-in."""
-        conversation = self.pump.conversation
-        if not self.over_network:
-            await self.connect()  # a console can go with its device, and come back with it
-            now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
-            return self.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
-        try:
-            endpoint = Ways(self.world, self.device, self.book, self.keys).endpoints()[0]
-            return not await self.world.dialer.probe(endpoint.address, endpoint.port)
-        except LinkError:
-            return True
-
-    async def comes_up(self) -> None:
-        """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
-        if self.over_network:
-            self.pump.leave()  # who loses power says no goodbye
-            await self.connect()
-            return
-        if not self.restarts:
-            self.pump.expect_boot()
-        await self.do(look(BOOT_SIGN))
 
     async def plug(self, why: str) -> None:
         """Ask for the console cable and power."""

@@ -11,8 +11,9 @@ from zinger.proof.findings import Finding, Source, Verdict, judge, unsaved_by
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
-from zinger.run.onwire import BOOT_SIGN, OnWire
+from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
+from zinger.run.stages.restarts import BOOT_SIGN, Restarts
 from zinger.run.stages.stage import Pass
 from zinger.script.compile import Step, Trial
 from zinger.store import entries
@@ -64,7 +65,7 @@ class FromNetwork:
             wire.line.wait("its turn on the network")
             async with wire.world.claims.from_outside:
                 wire.line.wait("answers from the network")
-                async for finding in on.owed.outside.look_in(wire.is_away):
+                async for finding in on.owed.outside.look_in(Restarts(wire, on.done).may_be_on):
                     wire.find([finding])
 
 
@@ -148,8 +149,9 @@ class Restart:
         assert restart is not None
         async with wire.stage("restart", None, "restarting by command"):
             await wire.write(entries.WillSend("restart", restart.shown, changes=False))
-            await wire.goes_down(self._told(wire, restart))
-            await wire.comes_up()
+            restarts = Restarts(wire, on.done)
+            await restarts.is_seen(self._told(wire, restart))
+            await restarts.is_up()
         await _read_again(on, Source.AFTER_RESTART)
 
     @staticmethod
@@ -178,9 +180,10 @@ class PowerCut:
             act = Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3)
             await wire.connect()  # it can have been lost while nobody used it, and then nothing would be seen
             wire.pump.conversation.forget()
-            await wire.goes_down(self._asked(wire, act))
+            restarts = Restarts(wire, on.done)
+            await restarts.is_seen(self._asked(wire, act))
             wire.line.say("booting after the power cut")
-            await wire.comes_up()
+            await restarts.is_up()
         await _read_again(on, Source.AFTER_POWER_CUT)
 
     @staticmethod

@@ -25,6 +25,8 @@ class Done:
     """How often each setting was sent and taken."""
     strayed: Counter[str] = field(default_factory=Counter)
     """How often each setting's step ended at another place than it should."""
+    missed_a_restart: bool = False
+    """Whether a restart went unseen, since the link was lost."""
 
 
 @dataclass

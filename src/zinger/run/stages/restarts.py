@@ -1,0 +1,84 @@
+"""A restart or power cut that must be seen: without that, one that never came would prove what was saved."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable
+
+from zinger.link.base import LinkError
+from zinger.run.onwire import OnWire
+from zinger.run.stages.stage import Done
+from zinger.run.ways import Ways
+from zinger.talk.errands.ask import look
+from zinger.talk.errors import Interrupted, Stuck
+
+BOOT_SIGN = 60.0
+"""Seconds to wait for a first sign of life after a power cut."""
+GOES_DOWN = 60.0
+"""Seconds within which a device that was told to restart must be seen to go down."""
+MOMENT = 3.0
+"""Seconds after which a device that does not answer from the network is tried once more."""
+LOOKS_EVERY = 0.2
+
+
+class Restarts:
+    """Sees one device go down, and come up again."""
+
+    def __init__(self, wire: OnWire, done: Done) -> None:
+        self.wire, self.done = wire, done
+
+    async def is_seen(self, act: Awaitable[bool]) -> None:
+        """Do what takes the device down, and see that it goes down; raises Stuck where that is not seen.
+
+        `act` returns whether it was seen already.
+        """
+        links = self.wire.links
+        watch = asyncio.create_task(self._watch(asyncio.get_running_loop().time()))
+        try:
+            if not await act:
+                await asyncio.wait_for(watch, GOES_DOWN)
+        except TimeoutError:
+            if self.wire.links > links and not self.done.missed_a_restart:
+                self.done.missed_a_restart = True
+                raise Interrupted("the link was lost while it was to restart") from None
+            raise Stuck(
+                f"No restart was seen within {GOES_DOWN:.0f} s, so nothing is known of what survives one."
+            ) from None
+        finally:
+            watch.cancel()
+
+    async def _watch(self, since: float) -> None:
+        while True:
+            if await self._is_down(since):
+                return
+            await asyncio.sleep(LOOKS_EVERY)
+
+    async def _is_down(self, since: float) -> bool:
+        """Over the network nobody answers; on a console it shows its boot, or, if it has no words for it, a sign-in."""
+        wire, conversation = self.wire, self.wire.pump.conversation
+        if not wire.over_network:
+            await wire.connect()  # a console can go with its device, and come back with it
+            now, silent_boot = asyncio.get_running_loop().time(), not wire.book.terminal.shows_boot
+            return wire.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
+        try:
+            endpoint = Ways(wire.world, wire.device, wire.book, wire.keys).endpoints()[0]
+            return not await wire.world.dialer.probe(endpoint.address, endpoint.port)
+        except LinkError:
+            return True
+
+    async def is_up(self) -> None:
+        """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
+        wire = self.wire
+        if wire.over_network:
+            wire.pump.leave()  # who loses power says no goodbye
+            await wire.connect()
+            return
+        if not wire.restarts:
+            wire.pump.expect_boot()
+        await wire.do(look(BOOT_SIGN))
+
+    async def may_be_on(self) -> None:
+        """Give a device that does not answer from the network time to show why; raises Interrupted where it boots."""
+        await asyncio.sleep(MOMENT)
+        if self.wire.restarts:
+            raise Interrupted("it restarted while it was signed in to from the network")
