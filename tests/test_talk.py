@@ -66,6 +66,12 @@ def test_from_any_place_the_first_thing_said_is_the_way_on(
     assert player.sent[0] == first
 
 
+def test_the_book_of_the_benchmarks_can_be_made() -> None:
+    from tools.bench.recognition import forty_places
+
+    assert len(forty_places().places) == 40
+
+
 def test_an_unknown_place_is_never_guessed_at(quern: Phrasebook) -> None:
     player = Player(quern, [])
     ended = player.run(arrive(quern.map, "base", keys()), b"Mesh backhaul radio? ")

@@ -45,7 +45,7 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 def devices() -> dict[str, str]:
     """The row of the demo's sheet of one device a family, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
-    job = OpenJob(JobFolder(_laid_out("\n".join((head, *rows)))))
+    job = OpenJob(JobFolder(laid_out("\n".join((head, *rows)))))
     names = {device.serial: device.name for device in job.plan.devices}
     first: dict[str, str] = {}
     for row in rows:
@@ -55,12 +55,13 @@ def devices() -> dict[str, str]:
     return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in first.values()}
 
 
-def _laid_out(sheet: str) -> Path:
+def laid_out(sheet: str, pace: float = PACE) -> Path:
+    """The demo with this sheet, in a folder of its own."""
     folder = Path(tempfile.mkdtemp(prefix="trial-"))
     for entry in DEMO.iterdir():
         (folder / entry.name).write_text(entry.read_text("utf-8"), "utf-8")
     (folder / "devices.csv").write_text(sheet + "\n")
-    (folder / "practice.yaml").write_text(f"pace: {PACE}\nlinger: 60\n")
+    (folder / "practice.yaml").write_text(f"pace: {pace:g}\nlinger: 60\n")
     return folder
 
 
@@ -78,7 +79,7 @@ class Bench:
         """A job for this device, which is as delivered."""
         await self.yard.ask("deliver")
         head = (DEMO / "devices.csv").read_text("utf-8").splitlines()[0]
-        folder = _laid_out("\n".join((head, self.rows[name])))
+        folder = laid_out("\n".join((head, self.rows[name])))
         (folder / ".yard").symlink_to(self.home.yard)
         return folder
 
@@ -144,7 +145,7 @@ def run_job(folder: Path, timeout: float = TRIAL_ENDS) -> str:
 async def bench(rows: dict[str, str]) -> AsyncIterator[Bench]:
     """A yard with all these devices."""
     head = (DEMO / "devices.csv").read_text("utf-8").splitlines()[0]
-    home = JobFolder(_laid_out("\n".join((head, *rows.values()))))
+    home = JobFolder(laid_out("\n".join((head, *rows.values()))))
     yard, _ = await find_or_start(home, home.plan(home.families()[0]).devices, PACE)
     try:
         yield Bench(yard, home, rows)

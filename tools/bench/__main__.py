@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import sys
 
-from tools.bench import conversations, plans, recognition, starting
+from tools.bench import conversations, families, plans, recognition, starting
 
 
 def _conversations() -> None:
@@ -27,6 +27,7 @@ PARTS = {
     "conversations": _conversations,
     "plans": _plans,
     "starting": starting.starting,
+    "families": lambda: asyncio.run(families.families()),
 }
 
 if __name__ == "__main__":

@@ -11,7 +11,8 @@ from dataclasses import replace
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.load import Families, shipped_families
-from zinger.phrasebook.map import Kind, Place
+from zinger.phrasebook.map import Kind, Map, Place
+from zinger.phrasebook.terminal import Sign
 from zinger.talk.conversation import Conversation
 from zinger.talk.errands.ask import look
 from zinger.talk.terminal.buffer import LineBuffer
@@ -23,12 +24,12 @@ PIECES = (65536, 1460)
 def forty_places() -> Phrasebook:
     """The shipped family with as many more prompts as make forty places."""
     book = shipped_families()["quern-s2"]
-    places = dict(book.places)
+    places, signs = dict(book.places), dict(book.terminal.signs)
     for number in range(40 - len(places)):
         name = f"extra{number}"
-        pattern = re.compile(rf"^<(?P<hostname>\S+) : extra/{number}> (?P<half_typed>.*)$")
-        places[name] = Place(name, Kind.PROMPT, pattern)
-    return replace(book, places=places)
+        places[name] = Place(name, Kind.PROMPT)
+        signs[name] = Sign(re.compile(rf"^(?P<hostname>\S+) in extra/{number}, do: (?P<half_typed>.*)$"))
+    return replace(book, map=Map(places, book.map.moves), terminal=replace(book.terminal, places=places, signs=signs))
 
 
 def recognition() -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 from zinger.link.base import AuthRefused, LinkError
@@ -122,30 +123,32 @@ class Outside:
             return
         for name, account, goal in self._sign_ins():
             setting = f"{SIGN_IN}{name}"
-            try:
-                yield await self._tried(setting, account, goal)
-            except LinkError:
-                await is_away()
-                try:
-                    yield await self._tried(setting, account, goal)
-                except LinkError as error:
-                    yield self._not_reached(setting, account, goal, error)
+            planned = self._planned(account, goal) if goal else REFUSED.format(name=account.name)
+            title = f"sign-in of {account.name}" if goal else "factory login"
+            look = partial(self._signs_in if goal else self._is_refused, setting, title, planned, account)
+            yield await self._twice(partial(look, goal) if goal else look, is_away, (setting, title, planned))
         for setting, port, title, is_open in self._doors():
-            yield await self._answers(setting, port, title, is_open)
+            planned = f"{title} is {'open' if is_open else 'closed'}: port {port} {'answers' if is_open else 'refuses'}"
+            look = partial(self._answers, setting, title, planned, port, is_open)
+            yield await self._twice(look, is_away, (setting, title, planned))
 
-    async def _tried(self, setting: str, account: Account, goal: str) -> Finding:
-        return await (self._signs_in(setting, account, goal) if goal else self._is_refused(setting, account))
-
-    def _not_reached(self, setting: str, account: Account, goal: str, error: LinkError) -> Finding:
-        planned = self._planned(account, goal) if goal else REFUSED.format(name=account.name)
-        title = f"sign-in of {account.name}" if goal else "factory login"
-        return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
+    async def _twice(
+        self, look: Callable[[], Awaitable[Finding]], is_away: Callable[[], Awaitable[None]], what: tuple[str, str, str]
+    ) -> Finding:
+        """Look, and once more where nobody answered."""
+        try:
+            return await look()
+        except LinkError:
+            await is_away()
+        try:
+            return await look()
+        except LinkError as error:
+            return self._finding(*what, str(error), self.world.masker().text(str(error)), False)
 
     def _planned(self, account: Account, goal: str) -> str:
         return f"{account.name} signs in over SSH at {self.address}, to {goal}"
 
-    async def _signs_in(self, setting: str, account: Account, goal: str) -> Finding:
-        planned, title = self._planned(account, goal), f"sign-in of {account.name}"
+    async def _signs_in(self, setting: str, title: str, planned: str, account: Account, goal: str) -> Finding:
         try:
             link = await self._ssh(account)
             pump = Pump(
@@ -192,8 +195,7 @@ class Outside:
                 return f"another device answers: {what} {seen}, expected {known}"
         return ""
 
-    async def _is_refused(self, setting: str, account: Account) -> Finding:
-        planned, title = REFUSED.format(name=account.name), "factory login"
+    async def _is_refused(self, setting: str, title: str, planned: str, account: Account) -> Finding:
         try:
             link = await self._ssh(account)
         except AuthRefused as refusal:
@@ -201,16 +203,11 @@ class Outside:
         link.close()
         return self._finding(setting, title, planned, "accepted", f"{link.name}: signed in", False)
 
-    async def _answers(self, setting: str, port: int, title: str, wanted: bool) -> Finding:
-        planned = f"{title} is {'open' if wanted else 'closed'}: port {port} {'answers' if wanted else 'refuses'}"
-        try:
-            is_open = await self.dialer.probe(self.address or "", port)
-        except LinkError as error:
-            return self._finding(setting, title, planned, str(error), str(error), False)
+    async def _answers(self, setting: str, title: str, planned: str, port: int, wanted: bool) -> Finding:
+        is_open = await self.dialer.probe(self.address or "", port)
         read = "accepts connections" if is_open else "refused"
-        return self._finding(
-            setting, title, planned, read, f"{self.address} port {port}: connection {read}", is_open is wanted
-        )
+        evidence = f"{self.address} port {port}: connection {read}"
+        return self._finding(setting, title, planned, read, evidence, is_open is wanted)
 
     def _secret(self, ref: SecretRef) -> str:
         return self.world.secret(self.book, ref)
