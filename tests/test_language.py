@@ -323,7 +323,7 @@ def test_progress_is_told_and_its_silence_has_an_end(book: Phrasebook, script: S
 def test_a_reading_torn_by_log_lines_is_asked_again(book: Phrasebook) -> None:
     torn, whole = b"\r\nname l\r\n# fan\r\nx1\r\ntop> ", b"\r\nname lx1\r\ntop> "
     ended, said = talk(book, take_reading(book, book.readings["all"], keys()), b"top> ", [torn, whole])
-    assert ended.result() == (("name lx1",)) and said == ["tell", "tell"]
+    assert ended.result().lines == ("name lx1",) and said == ["tell", "tell"]
 
 
 @pytest.mark.parametrize(("shown", "serial"), [(b"lathe LX77\r\ntop> ", "LX77"), (b"top> ", None)])

@@ -94,6 +94,21 @@ def test_rows_that_a_device_broke_at_its_width_are_whole_again(quern: Phrasebook
     assert len(whole["port"]) == 2
 
 
+def test_a_row_that_a_log_line_tore_is_whole_again_and_one_that_it_followed_stays(quern: Phrasebook) -> None:
+    rows = (
+        "   greeting ........ Staff of the val",
+        "ley railway only.",
+        "   idle ............ 10 min",
+        "   zone ............ UTC",
+    )
+    facts = gather(quern.readings["everything"].take, rows, None, frozenset({0, 2}))
+    assert [facts[name][0].value for name in ("greeting", "idle", "zone")] == [
+        "Staff of the valley railway only.",
+        "10 min",
+        "UTC",
+    ]
+
+
 @pytest.mark.parametrize(
     ("line", "instead", "setting", "verdict"),
     [

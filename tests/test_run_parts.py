@@ -51,6 +51,7 @@ from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import Interrupted
+from zinger.talk.requests import Answer
 from zinger.talk.surface import Wait
 from zinger.talk.terminal.surface import Send
 from zinger.talk.timing import Timing
@@ -225,7 +226,7 @@ async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tm
     carried = pump(quern, link, Recording(tmp_path / "a.cast", "sw, console"))
     link.heard(b"who is there? ")
     await carried.do(arrive(quern.map, "base", keys()))
-    lines = await carried.do(take_reading(quern, quern.readings["everything"], keys()))
+    answer = await carried.do(take_reading(quern, quern.readings["everything"], keys()))
     carried.leave()
     events = [json.loads(line) for line in (tmp_path / "a.cast").read_text().splitlines()[1:]]
     said = [text for _, code, text in events if code == "i"]
@@ -233,7 +234,7 @@ async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tm
     fresh = Conversation(quern.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1, blind_pace=0))
     again: list[str] = []
     arriving = fresh.begin(arrive(quern.map, "base", keys()), 0.0)
-    taking: Running[tuple[str, ...]] | None = None
+    taking: Running[Answer] | None = None
     for at, code, text in events:
         if code != "o":
             continue
@@ -245,7 +246,7 @@ async def test_a_recording_replayed_gives_the_same_actions(quern: Phrasebook, tm
                 elif taking is None and arriving.ended:
                     reading = take_reading(quern, quern.readings["everything"], keys())
                     taking = fresh.begin(reading, at + 1 + later)
-    assert again == said and taking is not None and taking.result() == lines
+    assert again == said and taking is not None and taking.result().lines == answer.lines
 
 
 async def test_taking_the_wire_ends_the_errand_and_types_through(quern: Phrasebook) -> None:

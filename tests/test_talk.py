@@ -69,7 +69,7 @@ def test_from_any_place_the_first_thing_said_is_the_way_on(
 def test_the_book_of_the_benchmarks_can_be_made() -> None:
     from tools.bench.recognition import forty_places
 
-    assert len(forty_places().places) == 40
+    assert len(forty_places().places) >= 40
 
 
 def test_an_unknown_place_is_never_guessed_at(quern: Phrasebook) -> None:
@@ -279,7 +279,7 @@ def test_a_reading_turns_pages_and_leaves_out_noise(quern: Phrasebook) -> None:
     )
     player = Player(quern, [b"tell all", *page] * READ_AGAIN)
     ended = player.run(take_reading(quern, quern.readings["everything"], keys()), b"sw1 in base, do: ")
-    assert ended.result() == (
+    assert ended.result().lines == (
         ("identity", "   name ............ sw1", "   serial .......... QS2-1", "   mac ............. 02-00")
     )
     assert player.sent == ["tell all", "\r", " "] * READ_AGAIN  # log lines may have torn it: it is asked again

@@ -26,14 +26,18 @@ Facts = Mapping[str, tuple[Fact, ...]]
 
 
 def gather(
-    take: Mapping[str, Take], lines: Sequence[str], sections: re.Pattern[str] | None = None
+    take: Mapping[str, Take],
+    lines: Sequence[str],
+    sections: re.Pattern[str] | None = None,
+    torn: frozenset[int] = frozenset(),
 ) -> dict[str, tuple[Fact, ...]]:
     """Hold each line against what is to be taken; what is found twice makes a list.
 
     `sections` is the pattern of lines that head a section. A value that can't be written as the phrasebook wants
-    (no mask, no MAC) is taken as it was shown, so that it can be seen to differ.
+    (no mask, no MAC) is taken as it was shown, so that it can be seen to differ. `torn` are the rows behind which a log
+    line came.
     """
-    lines = _rejoined(take, lines)
+    lines = _rejoined(take, lines, torn)
     facts: dict[str, tuple[Fact, ...]] = {}
     for name, wanted in take.items():
         found = tuple(_table(wanted, lines) if wanted.columns else _lines(wanted, lines, sections))
@@ -42,20 +46,21 @@ def gather(
     return facts
 
 
-def _rejoined(take: Mapping[str, Take], rows: Sequence[str]) -> list[str]:
-    """Rows that the device broke at its terminal's width are whole again, less blanks at their ends.
+def _rejoined(take: Mapping[str, Take], rows: Sequence[str], torn: frozenset[int]) -> list[str]:
+    """Rows that the device broke at its terminal's width, or a log line tore, are whole again, less blanks at the end.
 
     It breaks them where none is longer and one just as long. A full row goes on in the next one where nothing is to be
     taken from that by itself; in a table only where that is shorter, since tables are padded, and not indented as the
     heading is. The pattern of sections tells nothing here: what goes on begins at the left edge, as a heading does.
     """
-    if max(map(len, rows), default=0) != WIDTH:
+    breaks = max(map(len, rows), default=0) == WIDTH
+    if not breaks and not torn:
         return [row.rstrip() for row in rows]
     headings = [wanted.pattern for wanted in take.values() if wanted.columns]
     known = [pattern for wanted in take.values() for pattern in (wanted.pattern, wanted.under) if pattern]
     whole: list[str] = []
     full, indent = False, -1
-    for row in rows:
+    for at, row in enumerate(rows):
         by_itself = not row.strip() or any(pattern.search(row) for pattern in known)
         of_table = indent >= 0 and (len(row) == WIDTH or 0 < indent == _indent(row))
         if full and not by_itself and not of_table:
@@ -66,7 +71,7 @@ def _rejoined(take: Mapping[str, Take], rows: Sequence[str]) -> list[str]:
                 indent = -1
             elif any(heading.search(row) for heading in headings):
                 indent = _indent(row)
-        full = len(row) == WIDTH
+        full = (breaks and len(row) == WIDTH) or at in torn
     return [row.rstrip() for row in whole]
 
 

@@ -89,8 +89,8 @@ class OnWire:
         for reading in self.book.readings.values():
             if startup and not reading.startup:
                 continue
-            lines = await self.do(take_reading(self.book, reading, self.keys, startup))
-            facts.update(gather(reading.take, lines, reading.sections))
+            answer = await self.do(take_reading(self.book, reading, self.keys, startup))
+            facts.update(gather(reading.take, answer.rows, reading.sections, answer.torn))
         return facts
 
     async def confirm(self, step: Step) -> None:

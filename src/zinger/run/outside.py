@@ -182,7 +182,8 @@ class Outside:
         for what, fact in self.book.identity.items():
             reading = next((r for r in self.book.readings.values() if fact in r.take), None)
             if reading is not None:
-                facts = gather(reading.take, await pump.do(take_reading(self.book, reading, keys)), reading.sections)
+                answer = await pump.do(take_reading(self.book, reading, keys))
+                facts = gather(reading.take, answer.rows, reading.sections, answer.torn)
                 shown |= {what: facts[fact][0].value} if facts.get(fact) else {}
         return shown
 

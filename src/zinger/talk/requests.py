@@ -71,7 +71,8 @@ class Answer:
     """What the device showed between a deed and the next place, less echo and noise; `refusal` is a line of it, if any.
 
     `rows` keep the blanks at the end of one that fills the terminal's width, since it may go on in the next.
-    `warnings` are lines that are worth telling and no refusal; `disturbed`: log lines burst into it.
+    `warnings` are lines that are worth telling and no refusal; `disturbed`: log lines burst into it, behind the rows
+    with the indices `torn`, which may go on in the next one.
     """
 
     rows: tuple[str, ...]
@@ -80,6 +81,7 @@ class Answer:
     clipped: bool = False
     warnings: tuple[str, ...] = ()
     disturbed: bool = False
+    torn: frozenset[int] = frozenset()
 
     @property
     def lines(self) -> tuple[str, ...]:

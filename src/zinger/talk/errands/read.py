@@ -7,21 +7,20 @@ from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import do
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errors import Interrupted, Stuck
-from zinger.talk.requests import Errand
+from zinger.talk.requests import Answer, Errand
 
 READ_AGAIN = 4
 """How often a reading is asked while log lines burst into its answers."""
 
 
-def take_reading(book: Phrasebook, reading: Reading, keys: Keyring, startup: bool = False) -> Errand[tuple[str, ...]]:
-    """Ask a reading, of the running or the startup state; returns the answer's lines.
+def take_reading(book: Phrasebook, reading: Reading, keys: Keyring, startup: bool = False) -> Errand[Answer]:
+    """Ask a reading, of the running or the startup state; returns the answer.
 
     A refusal is an answer too (there may be no startup state yet): it gives no facts. An answer into which log lines
     burst may have torn rows, so it is asked again a few times.
     """
     ask = reading.startup if startup and reading.startup else reading.ask
     purpose = f"reading {'startup' if startup else 'running'}"
-    lines: tuple[str, ...] = ()
     for _ in range(READ_AGAIN):
         yield from arrive(book.map, reading.at, keys)
         answer = yield from do(ask, frozenset({reading.to}), purpose)
@@ -29,7 +28,6 @@ def take_reading(book: Phrasebook, reading: Reading, keys: Keyring, startup: boo
             raise Interrupted(f"while reading it went to {answer.at.place.words}")
         if answer.clipped:
             raise Stuck("it showed far more than a reading can be; the answer was cut")
-        lines = answer.rows
         if not answer.disturbed:
             break
-    return lines
+    return answer

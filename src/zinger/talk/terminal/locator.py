@@ -130,6 +130,12 @@ class Locator:
         said = self._said_before_log_lines()
         return said if _QUESTION.search(said) else ""
 
+    @property
+    def only_log_lines(self) -> bool:
+        """Whether nothing stands there, and the last line shown is a log line."""
+        shown = [line for line in self.buffer.recent() if line.strip()]
+        return not self.buffer.tail.strip() and bool(shown) and bool(self.terminal.noise.search(shown[-1]))
+
     def _pushed_away(self, now: float) -> At | Wait | Seen:
         for line in reversed(self.buffer.recent()):
             if not line.strip() or self.terminal.noise.search(line):

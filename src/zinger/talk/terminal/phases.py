@@ -52,6 +52,8 @@ class Input(Enum):
     SILENT_FOR_LONG = "silence, for long"
     TALKS_WITHOUT_END = "output without end"
     NUDGE_IS_DUE = "silence in which Enter may be pressed"
+    BLIND_LINE_LOST = "silence after a line that did not echo"
+    BLIND_PLACE = "the question again whose answer was lost"
     KEY_WAS_LOST = "silence after a key that passes a page"
     # booting
     BOOTS = "it boots"
@@ -68,6 +70,7 @@ class Input(Enum):
     LINE_WHOLE_ONCE = "the line is shown whole, once"
     LINE_WHOLE = "the device has the whole line"
     LINE_DAMAGED = "the device has a part of the line"
+    LINE_PUSHED_AWAY = "a log line pushed the line away"
     LINE_GONE = "the prompt of the line is gone"
 
 
@@ -90,6 +93,7 @@ class Action(Enum):
     PRESS = "press"
     PASS = "pass"
     NUDGE = "nudge"
+    TAKE_AWAY = "take_away"
     REST = "rest"
     FAIL = "fail"
 
@@ -144,6 +148,7 @@ _ROWS: dict[State, dict[Input, tuple[Action, State | None]]] = {
         Input.LINE_WHOLE_ONCE: (Action.SHOW_AGAIN, _C),
         Input.LINE_WHOLE: (Action.ENTER, _A),
         Input.LINE_DAMAGED: (Action.RESUME, _T),
+        Input.LINE_PUSHED_AWAY: (Action.SHOW_AGAIN, _C),
         Input.LINE_GONE: (Action.CANCEL, _X),
         Input.RESTARTED: (Action.FAIL, _I),
         Input.STOPPED: (Action.REST, _I),
@@ -158,6 +163,8 @@ _ROWS: dict[State, dict[Input, tuple[Action, State | None]]] = {
         **_STANDS_STILL,
         Input.PLACE: (Action.ANSWER, _I),
         Input.PAGER: (Action.PASS, _A),
+        Input.BLIND_LINE_LOST: (Action.TAKE_AWAY, _A),
+        Input.BLIND_PLACE: (Action.SEND_WHOLE, _A),
         Input.RESTARTED: (Action.FAIL, _I),
     },
 }

@@ -5,6 +5,7 @@ Looking changes nothing; what follows from it stands in the table (`phases`) and
 
 from __future__ import annotations
 
+from enum import Enum
 from typing import NamedTuple
 
 from zinger.phrasebook.map import Kind
@@ -24,10 +25,22 @@ _KEY_LOST = 4
 """After so many times the patience with an echo, a key that turns a page is pressed again: it can be lost too."""
 _NOTICES = 12
 """So many notices are passed in one request; more are a circle."""
+_BLIND_LOST = 8.0
+"""Seconds of silence after which a line that does not echo is taken to be lost; devices answer a password sooner."""
+_PUSHED_AWAY = 5
+"""So often a line that a log line pushed away is shown again, before it is cancelled."""
 _CLEARED = 2
 """So often somebody's half answer is taken away in one request."""
 TWICE = 2
 """A line that was damaged is shown whole so often before Enter: one showing can itself lose just what is wrong."""
+
+
+class Blind(Enum):
+    """What became of the line that was typed blind in this request."""
+
+    AWAITED = "its answer is waited for"
+    TAKEN_AWAY = "nothing came of it, and the key that takes a line away was pressed"
+    TYPED_AGAIN = "it was typed again"
 
 
 class View(NamedTuple):
@@ -71,6 +84,9 @@ class Sight:
         self.notices = 0
         self.cleared = 0
         """How often somebody's half answer was taken away in this request."""
+        self.blind_lost = Blind.AWAITED
+        self.pushed_away = 0
+        """How often a log line pushed the present line away while it was looked at."""
         self.resumed = False
         self.shown_whole = 0
         self.prompt = ""
@@ -80,6 +96,7 @@ class Sight:
         """A new request."""
         self.request, self.began, self.notices, self.cleared = request, now, 0, 0
         self.longest, self.grown = 0, now
+        self.blind_lost, self.pushed_away = Blind.AWAITED, 0
         self.resumed, self.shown_whole = False, 0
         self.begun_at, self.locator.doubtful = self.locator.at, False
         if isinstance(request, Look):
@@ -231,6 +248,9 @@ class Sight:
             return View(Input.NOT_STILL, until=until, why="the line is shown again")
         self._see_prompt_again()
         if not self.locator.buffer.tail.startswith(self.prompt):
+            if self.pushed_away < _PUSHED_AWAY and self.locator.only_log_lines:
+                self.pushed_away += 1
+                return View(Input.LINE_PUSHED_AWAY)
             return View(Input.LINE_GONE)
         if self.line_shown != self.typist.text:
             self.shown_whole = 0
@@ -266,11 +286,37 @@ class Sight:
             return View(Input.TALKS_WITHOUT_END, error=error)
         view = self._where(do.expect | self.locator.terminal.pagers, now)
         if view is None:
-            return self._at_work(do, now) or self._run_out(do.patience, now)
+            return self._at_work(do, now) or self._blind_silence(do, now) or self._run_out(do.patience, now)
+        if view.seen is Input.PLACE and view.at is not None and self._is_asked_anew(view.at):
+            return View(Input.BLIND_PLACE, view.at)
         typed = isinstance(do.deed, TypeLine)
         if view.seen is Input.PLACE and typed and view.at is not None and view.at.place.kind is Kind.PAGER:
             return View(Input.PAGER, view.at)
         return view
+
+    @property
+    def _begun_name(self) -> str:
+        return self.begun_at.name if self.begun_at else ""
+
+    def _blind_silence(self, do: Do, now: float) -> View | None:
+        """Nothing came of a line that does not echo: its Enter, or more of it, may have been lost on the way."""
+        typed_blind = isinstance(do.deed, TypeLine) and self.begun_at is not None and bool(do.deed.words)
+        blind = typed_blind and self.locator.terminal.signs[self._begun_name].blind
+        if not blind or self.blind_lost is not Blind.AWAITED or self.locator.standing:
+            return None
+        until = max(self.locator.heard, self.began) + _BLIND_LOST
+        if now < until:
+            return View(Input.SILENCE, until=until, why="waits for the answer")
+        return View(Input.BLIND_LINE_LOST)
+
+    def _is_asked_anew(self, at: At) -> bool:
+        """Whether the question stands there again because its answer was taken away, and not because it was refused."""
+        terminal = self.locator.terminal
+        return (
+            self.blind_lost is Blind.TAKEN_AWAY
+            and at.name == self._begun_name
+            and not any(pattern.search(line) for line in self.locator.buffer.recent() for pattern in terminal.refusals)
+        )
 
     def _at_work(self, do: Do, now: float) -> View | None:
         """A long answer that says how far it has come."""

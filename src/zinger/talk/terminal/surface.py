@@ -24,7 +24,7 @@ from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.surface import Wait
 from zinger.talk.terminal.locator import Boot, Locator
 from zinger.talk.terminal.phases import TABLE, Action, Input, NoRow, State
-from zinger.talk.terminal.sight import Sight, View
+from zinger.talk.terminal.sight import Blind, Sight, View
 from zinger.talk.terminal.typist import Typist
 from zinger.talk.timing import Timing
 
@@ -72,6 +72,7 @@ class TerminalSurface:
             Action.PRESS: self._press_wanted,
             Action.PASS: self._pass,
             Action.NUDGE: self._nudge,
+            Action.TAKE_AWAY: self._take_away,
         }
 
     def __repr__(self) -> str:
@@ -252,8 +253,17 @@ class TerminalSurface:
         self.locator.doubtful = True
         return self._press(self.terminal.cancel, now)
 
+    def _take_away(self, view: View, now: float) -> Send:
+        """What was typed blind may stand there without its Enter: it goes, and is typed again, slower, if asked for."""
+        self.sight.blind_lost = Blind.TAKEN_AWAY
+        self.sight.typist.lost()
+        self.locator.sent_to(now)
+        return Send((self.terminal.cancel,))
+
     def _send_whole(self, view: View, now: float) -> Send:
         self.sight.pending = None
+        if view.seen is Input.BLIND_PLACE:
+            self.sight.blind_lost = Blind.TYPED_AGAIN
         return self._enter(self._words(), now)
 
     def _enter(self, words: Words, now: float) -> Send:
@@ -264,9 +274,11 @@ class TerminalSurface:
 
     def _typed(self, words: Words) -> Send:
         """At the pace that the line takes, as far as it is known; what does not come back goes slowly anyway."""
-        pace, blind = self.terminal.pace, self.timing.blind_pace
-        if self.sight.blind and blind:
-            pace = min(pace or blind, blind / 2 if self.sight.typist.slowed else blind)
+        pace, blind, slowness = self.terminal.pace, self.timing.blind_pace, self.sight.typist.slowness
+        if self.sight.blind:
+            slowness = max(slowness, 2 if self.sight.typist.slowed else 1)
+        if slowness and blind:
+            pace = min(pace or blind, blind / 2 ** (slowness - 1))
         return Send(words, pace)
 
     def _pass(self, view: View, now: float) -> Send:
@@ -292,25 +304,34 @@ class TerminalSurface:
         heard = self.locator.buffer.take()
         kinds = [classify(self.terminal, line.rstrip()) for line in heard]
         disturbed = LineKind.NOISE in kinds
-        lines = _without_noise(heard, kinds) if disturbed else list(heard)
+        lines, torn = _without_noise(heard, kinds) if disturbed else (list(heard), set())
         deed = self.sight.request.deed
+        first, last = 0, len(lines)
         if not self.timing.echo_check and lines and isinstance(deed, TypeLine) and lines[0] == masked(deed.words):
-            del lines[0]
-        while lines and not lines[0].strip():
-            del lines[0]
-        while lines and not lines[-1].strip():
-            del lines[-1]
+            first = 1
+        while first < last and not lines[first].strip():
+            first += 1
+        while first < last and not lines[last - 1].strip():
+            last -= 1
         told = dict.fromkeys(line.rstrip() for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.REFUSAL)
         warned = tuple(line for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.WARNING)
-        return Answer(tuple(lines), view.at, next(iter(told), None), clipped, warned, disturbed)
+        rows = tuple(lines[first:last])
+        gaps = frozenset(at - first for at in torn if first <= at < last - 1)
+        return Answer(rows, view.at, next(iter(told), None), clipped, warned, disturbed, gaps)
 
 
-def _without_noise(lines: list[str], kinds: list[LineKind]) -> list[str]:
-    """Log lines taken out, and the blank line that each leaves before it when it comes at a line's beginning."""
+def _without_noise(lines: list[str], kinds: list[LineKind]) -> tuple[list[str], set[int]]:
+    """Log lines taken out, and the blank line that each leaves before it when it comes at a line's beginning.
+
+    Also the indices of the rows that were shown just before one: it may have torn them.
+    """
     kept: list[str] = []
+    torn: set[int] = set()
     for line, kind in zip(lines, kinds, strict=True):
         if kind is not LineKind.NOISE:
             kept.append(line)
         elif kept and not kept[-1]:
             kept.pop()
-    return kept
+        elif kept:
+            torn.add(len(kept) - 1)
+    return kept, torn

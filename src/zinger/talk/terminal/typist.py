@@ -1,7 +1,8 @@
 """Typing to real hardware: characters first, their echo compared, only then Enter.
 
-A line is typed a stride at a time. A stride shrinks when a line comes back damaged and grows again, slowly,
-with lines that come back whole; so the pace is the device's own, and what was learned is kept for it.
+A line is typed a stride at a time. A stride shrinks when a line comes back damaged and grows again, slowly, with lines
+that come back whole. Where a line comes back damaged again and again, strides alone do not help: its UART takes so many
+characters a second, whenever they come; then it is typed at a pace too. What was learned is kept for the device.
 """
 
 from __future__ import annotations
@@ -12,6 +13,8 @@ from zinger.phrasebook.words import Words, has_secret, masked
 
 _WHOLE_LINE, _FIRST_STRIDE, _TRUST_AFTER = 4096, 32, 20
 TRIES = 8
+_STRIDES_DO_NOT_HELP = 3
+"""From so many damaged showings of one line on, each makes the pace slower."""
 
 
 class Echo(Enum):
@@ -31,6 +34,8 @@ class Typist:
         """Characters typed before their echo is awaited."""
         self.damaged = 0
         """How often the present line came back damaged."""
+        self.slowness = 0
+        """0: as fast as the link takes it; 1: at the pace of blind typing; each step more halves that."""
         self._words: Words = ()
         self._text = ""
         self._sent = 0
@@ -91,9 +96,16 @@ class Typist:
         self.damaged += 1
         self.stride = max(1, min(self.stride, 2 * _FIRST_STRIDE) // 2)
         self._whole = 0
+        if self.damaged >= _STRIDES_DO_NOT_HELP:
+            self.slowness += 1
+
+    def lost(self) -> None:
+        """A line that does not echo never arrived whole."""
+        self.slowness = max(1, self.slowness) + 1
 
     def _came_back_whole(self) -> None:
         if self.stride < _WHOLE_LINE:
             self._whole += 1
             if self._whole >= _TRUST_AFTER:
                 self.stride, self._whole = self.stride * 2, 0
+                self.slowness = max(0, self.slowness - 1)
