@@ -34,6 +34,11 @@ class Conversation(Driver[Send]):
         return self.terminal.boots
 
     @property
+    def loses(self) -> bool:
+        """Whether its line has lost or damaged what was typed."""
+        return self.terminal.sight.typist.slowed
+
+    @property
     def enter(self) -> str:
         """The key that ends a line."""
         return self.terminal.terminal.enter

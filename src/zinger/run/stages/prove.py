@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import PlannedAccount
+from zinger.proof.facts import Facts
 from zinger.proof.findings import Finding, Source, Verdict, judge, unsaved_by
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
@@ -34,22 +35,35 @@ class ReadBack:
         wire.line.stop(Stop.PROOF, Mark.NOW)
         shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
-            running = await wire.read(startup=False)
-            on.check_device(running)
-            found = judge(wire.script, running, Source.RUNNING)
-            wire.find(found)
-            self._once_more(on, found)
+            running, found = await _read(on, Source.RUNNING)
             for finding in unsaved_by(wire.script, running):
                 wire.note(entries.ShownUnsaved(finding.evidence or finding.title))
             if shown:
-                wire.find(judge(wire.script, await wire.read(startup=True), Source.STARTUP, shown))
+                found += (await _read(on, Source.STARTUP, shown))[1]
+            self._once_more(on, found)
 
     @staticmethod
     def _once_more(on: Pass, found: Sequence[Finding]) -> None:
         """What was sent and taken once and is not there is sent once more: a restart or a key can have come between."""
         lost = [finding for finding in found if not finding.holds and on.done.sent[finding.setting] == 1]
         if lost and on.wire.world.sends:
+            for finding in lost:
+                on.done.sent[finding.setting] += 1  # what is there, and was not saved, is not sent again
             raise Interrupted(f"{lost[0].title} was sent and is not there")
+
+
+async def _read(on: Pass, source: Source, among: frozenset[str] | None = None) -> tuple[Facts, list[Finding]]:
+    """Read and judge; what is not as planned is read once more, since somebody's key can cut an answer short."""
+    wire, again = on.wire, False
+    while True:
+        shown = await wire.read(startup=source is Source.STARTUP)
+        if source is not Source.STARTUP:
+            on.check_device(shown)
+        found = judge(wire.script, shown, source, among)
+        if again or all(finding.holds for finding in found):
+            wire.find(found)
+            return shown, found
+        again = True
 
 
 class FromNetwork:
@@ -82,7 +96,8 @@ class OnConsole:
         assert door is not None
         async with wire.stage("on the console", None, "signing in again on its console"):
             for account in on.owed.on_console():
-                keys = Keyring([(account.name, account.secret)], {}, wire.name, 1, wire.keys.passwords)
+                tries = 2 if wire.pump.conversation.loses else 1  # of a line that loses characters, one says little
+                keys = Keyring([(account.name, account.secret)], {}, wire.name, tries, wire.keys.passwords)
                 if await self._comes_to(door, wire, keys):
                     wire.find([await self._signs_in(wire, account, keys)])
             await self._comes_to(door, wire, wire.keys)
@@ -98,7 +113,7 @@ class OnConsole:
 
     @staticmethod
     async def _signs_in(wire: OnWire, account: PlannedAccount, keys: Keyring) -> Finding:
-        """One try, since devices lock out."""
+        """As few tries as will do, since devices lock out."""
         goal = wire.book.home if account.administers else wire.book.view or wire.book.home
         planned, holds = f"{account.name} signs in on the console, to {goal}", True
         try:
@@ -196,6 +211,4 @@ async def _read_again(on: Pass, source: Source) -> None:
     wire = on.wire
     async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
-        shown = await wire.read(startup=False)
-        on.check_device(shown)
-        wire.find(judge(wire.script, shown, source))
+        await _read(on, source)
