@@ -56,6 +56,14 @@ SHOWN = (
 )
 
 
+def test_a_full_disk_ends_a_recording_and_not_the_session() -> None:
+    told: list[str] = []
+    recording = Recording(Path("/dev/full"), "sw1, console", told.append)
+    recording.shown(b"who is there? ")
+    recording.close()
+    assert told == ["the recording full can't be written: No space left on device"]
+
+
 def test_what_is_as_planned_holds_with_its_line(quern: Phrasebook, script: Script) -> None:
     findings = judge(script, gather(quern.readings["everything"].take, SHOWN), Source.RUNNING)
     assert all(f.holds for f in findings) and len(findings) == len(script.steps)

@@ -42,7 +42,7 @@ def carry_out(
 async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
     """Carry all devices; returns whether it was interrupted by a signal."""
     out = sys.stderr if as_json else sys.stdout
-    interrupted = asyncio.Event()
+    interrupted, went_wrong = asyncio.Event(), True
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(number, interrupted.set)
@@ -54,13 +54,16 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
         failed = [t for t in run.tasks.values() if t.done() and not t.cancelled() and t.exception()]
         if failed:
             raise failed[0].exception()  # type: ignore[misc]
+        went_wrong = False
     finally:
         states = {name: c.state_in_words() for name, c in run.carriers.items()}
-        await run.stop(end_yard=not keep_yard)
-    if interrupted.is_set():
-        print("stopped; run it again to go on", file=out)
-        for name, state in states.items():
-            print(f"  {name}: {state}", file=out)
+        try:
+            await run.stop(end_yard=not keep_yard)
+        finally:
+            if interrupted.is_set() or went_wrong:
+                print("stopped; run it again to go on", file=out)
+                for name, state in states.items():
+                    print(f"  {name}: {state}", file=out)
     return interrupted.is_set()
 
 

@@ -227,7 +227,7 @@ class OnWire:
         while file.exists():
             count += 1
             file = self.world.records / f"{stem}-{count}.cast"
-        return Recording(file, f"{self.name}, {way}")
+        return Recording(file, f"{self.name}, {way}", self.line.say)
 
     # -- a person ----------------------------------------------------------------------------------
     def take(self) -> None:

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import TypeVar
 
+from zinger.errors import ZingerError
 from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.turns import Turns
@@ -60,6 +61,8 @@ class Pump:
         self._person = asyncio.Event()
         self._person.set()
         self._in_turn = False
+        self._fault: ZingerError | None = None
+        """What an onlooker could not do while no errand was under way."""
         self._typed = Typed()
         self._slow: deque[tuple[str, float]] = deque()
         """Characters that wait for the pace of the line, each with the pause behind it."""
@@ -114,6 +117,8 @@ class Pump:
         """Carry out one errand; raises what it failed with, TakenOver when a person took the wire."""
         if not self._person.is_set():
             raise TakenOver("the wire is in a person's hands")
+        if self._fault is not None:
+            raise self._fault
         if self.link is None:
             raise Interrupted("there is no link")
         self._ended = self._loop.create_future()
@@ -147,7 +152,17 @@ class Pump:
             self._ended.set_exception(fault)
         finally:
             self._in_turn = False
+            self._tell_onlookers()
+
+    def _tell_onlookers(self) -> None:
+        """What an onlooker can't do (a journal on a full disk) ends the errand, or the next one."""
+        try:
             self._pass_on_events()
+        except ZingerError as fault:
+            if self._ended is not None and not self._ended.done():
+                self._ended.set_exception(fault)
+            else:
+                self._fault = fault
 
     def _send(self, action: Send) -> None:
         if self.link is None:

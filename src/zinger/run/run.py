@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from contextlib import AsyncExitStack
 from typing import TYPE_CHECKING
 
@@ -45,6 +46,8 @@ class Run:
         self.tasks: dict[str, asyncio.Task[None]] = {}
         self.journal: Journal | None = None
         self.yard: Yard | None = None
+        self.ended: Callable[[asyncio.Task[None]], None] | None = None
+        """Told of each device's task that ended, begun anew or not: its error must reach somebody."""
         self.news: list[str] = []
         """Sentences for a person about the run as a whole."""
         self._trace: TraceFile | None = None
@@ -139,7 +142,9 @@ class Run:
         self._send(device.name)
 
     def _send(self, name: str) -> None:
-        self.tasks[name] = asyncio.create_task(self.carriers[name].carry(), name=f"carry {name}")
+        task = self.tasks[name] = asyncio.create_task(self.carriers[name].carry(), name=f"carry {name}")
+        if self.ended is not None:
+            task.add_done_callback(self.ended)
 
     def again(self, name: str) -> None:
         """Send a device on its way again after it needed a person or differed."""

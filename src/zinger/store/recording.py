@@ -9,9 +9,11 @@ from __future__ import annotations
 import codecs
 import json
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from json.encoder import encode_basestring as quoted
 from pathlib import Path
+from typing import TextIO
 
 from zinger.errors import ZingerError
 
@@ -47,19 +49,25 @@ def events_of(file: Path) -> Iterator[Event]:
         raise RecordingError(f"{file} can't be read: {error}") from None
 
 
-class Recording:
-    """One session's recording."""
+def _untold(why: str) -> None:
+    """Where nobody is told."""
 
-    def __init__(self, file: Path, title: str) -> None:
-        self.file = file
-        file.parent.mkdir(parents=True, exist_ok=True)
-        self._out = file.open("w", 1 << 16, encoding="utf-8")
+
+class Recording:
+    """One session's recording. Where it can't be written any more, `failed` is told why, and the session goes on."""
+
+    def __init__(self, file: Path, title: str, failed: Callable[[str], None] = _untold) -> None:
+        self.file, self._failed = file, failed
+        self._out: TextIO | None = None
         self._zero = time.monotonic()
         self._flushed = self._zero
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
         header = {"version": 2, "width": WIDTH, "height": HEIGHT, "timestamp": int(time.time()), "title": title}
-        self._out.write(json.dumps(header) + "\n")
-        self._out.flush()
+        with self._told():
+            file.parent.mkdir(parents=True, exist_ok=True)
+            self._out = file.open("w", 1 << 16, encoding="utf-8")
+            self._out.write(json.dumps(header) + "\n")
+            self._out.flush()
 
     def shown(self, data: bytes) -> None:
         """The device showed these (masked) bytes."""
@@ -74,14 +82,31 @@ class Recording:
         self._event("m", text)
 
     def _event(self, code: str, text: str) -> None:
-        if self._out.closed:
+        out = self._out
+        if out is None:
             return
         now = time.monotonic()
-        self._out.write(f'[{now - self._zero:.6f}, "{code}", {quoted(text)}]\n')
-        if now - self._flushed >= FLUSH_EVERY:
-            self._flushed = now
-            self._out.flush()
+        with self._told():
+            out.write(f'[{now - self._zero:.6f}, "{code}", {quoted(text)}]\n')
+            if now - self._flushed >= FLUSH_EVERY:
+                self._flushed = now
+                out.flush()
 
     def close(self) -> None:
         """Finish the file."""
-        self._out.close()
+        if self._out is not None:
+            with self._told():
+                self._out.close()
+            self._out = None
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """What can't be written ends the recording, and is told."""
+        try:
+            yield
+        except OSError as error:
+            out, self._out = self._out, None
+            with suppress(OSError):  # what is left in its buffer can't be written either
+                if out is not None:
+                    out.close()
+            self._failed(f"the recording {self.file.name} can't be written: {error.strerror}")

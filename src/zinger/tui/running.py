@@ -73,6 +73,7 @@ class RunControl:
         from zinger.run.run import Run
 
         run = Run(self._teller.job, self._options)
+        run.ended = self._task_ended
         try:
             await run.start()
         except ZingerError as error:
@@ -82,8 +83,6 @@ class RunControl:
         self.run = run
         for news in run.news:
             self._app.notify(news)
-        for task in run.tasks.values():
-            task.add_done_callback(self._task_ended)
 
     def _task_ended(self, task: asyncio.Task[None]) -> None:
         """A device's task that ended in an error is told: the world's as a message, our own loudly."""

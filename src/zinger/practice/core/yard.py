@@ -11,7 +11,9 @@ import asyncio
 import hmac
 import json
 import os
+import sys
 from collections.abc import Callable, Coroutine, Mapping
+from contextlib import suppress
 from ipaddress import AddressValueError, IPv4Address, IPv4Interface
 from pathlib import Path
 from typing import Any
@@ -77,12 +79,17 @@ class Yard:
         return port
 
     def save(self) -> None:
-        """Write what flash memory holds, whole or not at all."""
-        if self.flash_file:
-            flash = {key: box.flash() for key, box in self.boxes.items()}
-            draft = self.flash_file.with_suffix(".new")
+        """Write what flash memory holds, whole or not at all; a full disk is no fault of the devices."""
+        if not self.flash_file:
+            return
+        flash = {key: box.flash() for key, box in self.boxes.items()}
+        draft = self.flash_file.with_suffix(".new")
+        try:
             draft.write_text(json.dumps(flash))
             draft.replace(self.flash_file)
+        except OSError as error:
+            with suppress(OSError):  # the log is on the same disk
+                print(f"what the devices hold can't be kept in {self.flash_file}: {error.strerror}", file=sys.stderr)
 
     def _line(self, box: Box) -> Callable[[Any, Any], Coroutine[Any, Any, None]]:
         """A console line as a terminal reaches it: at once, or by the line keeper's menu."""
