@@ -114,6 +114,11 @@ class Rows(ScrollView, can_focus=True):
     # -- moving ------------------------------------------------------------------------------------
     def on_resize(self, event: events.Resize) -> None:
         self.redraw()
+        if self.shows_cursor:
+            self._scroll_to_cursor()  # what was in sight in the old size may not be in the new one
+
+    def _scroll_to_cursor(self) -> None:
+        self.scroll_to_region(Region(0, max(0, self.cursor - 1), 1, 3), animate=False)
 
     def _mend_cursor(self) -> None:
         total = self.count()
@@ -158,9 +163,11 @@ class Rows(ScrollView, can_focus=True):
             self.post_message(self.Chosen(self, self.selected))
 
     def _go(self, index: int) -> None:
-        if index != self.cursor:
+        if index == self.cursor:
+            self._scroll_to_cursor()  # the wheel may have taken it out of sight
+        else:
             self.cursor = index
-            self.scroll_to_region(Region(0, max(0, index - 1), 1, 3), animate=False)
+            self._scroll_to_cursor()
             self.refresh()
             self.post_message(self.Moved(self, self.selected))
 
