@@ -56,6 +56,10 @@ def test_a_plain_text_is_its_own_sample(text: str) -> None:
         (r"(?:a{2,5})+", True),
         (r"^ +\d+$", False),
         (r"(?P<v>[^ ]+)*", True),
+        (r"^.*,.*,.*,.*x$", True),
+        (r"^(?P<a>.+) +(?P<b>.+) +(?P<c>.+)$", True),
+        (r"^(?P<a>\S+) +(?P<b>\S+) +(?P<c>.+)$", False),
+        (r"link .* changed its state to .*", False),
     ],
 )
 def test_a_pattern_that_can_run_away_is_told(pattern: str, bad: bool) -> None:

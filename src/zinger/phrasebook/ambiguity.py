@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from re import _constants as c  # type: ignore[attr-defined]
-from typing import Any
+from typing import Any, NamedTuple
 
 REPEATS = (c.MAX_REPEAT, c.MIN_REPEAT, c.POSSESSIVE_REPEAT)
 
@@ -19,6 +19,8 @@ _ALWAYS = "aZ7_ \t-.:,/é\x00"
 _MOST_COPIES = 3
 """A bounded repetition is looked at with so many copies of its body at most."""
 _MOST_STATES = 400
+_LONG = 20
+"""A bounded repetition of more than so many counts as endless."""
 
 _CATEGORY: dict[Any, Callable[[str], bool]] = {
     c.CATEGORY_DIGIT: str.isdigit,
@@ -173,3 +175,53 @@ def _closure(start: tuple[int, int], edges: dict[tuple[int, int], set[tuple[int,
                 seen.add(after)
                 todo.append(after)
     return seen
+
+
+class _Item(NamedTuple):
+    """A stretch of a pattern: what it takes, whether it can take without end, and whether it must take something."""
+
+    takes: frozenset[str]
+    endless: bool
+    needed: bool
+
+
+def steepness(tree: Any) -> int:
+    """The degree of the polynomial by which the time can grow with the length of a line that almost matches.
+
+    It is the longest chain of endless repetitions of which each can take what stands between it and the next, so that
+    where one ends and the next begins can be tried everywhere; one more where the pattern may begin anywhere.
+    """
+    automaton = _Automaton("".join(dict.fromkeys([*_letters(tree), *_ALWAYS])))
+    items = list(_items(automaton, tree))
+    chains = [0] * len(items)
+    for at, item in enumerate(items):
+        if not item.endless:
+            continue
+        chains[at] = 1
+        for before in range(at):
+            other = items[before]
+            between = (i for i in items[before + 1 : at + 1] if i.needed or i is item)
+            if other.endless and all(i.takes & other.takes for i in between):
+                chains[at] = max(chains[at], chains[before] + 1)
+    longest = max(chains, default=0)
+    begins = next((op for op, _ in tree), None) is c.AT
+    return longest if begins or not longest else longest + 1
+
+
+def _items(automaton: _Automaton, tree: Any) -> Iterator[_Item]:
+    for op, what in tree:
+        if op is c.SUBPATTERN:
+            yield from _items(automaton, what[3])
+        elif op is c.BRANCH:
+            ways = [list(_items(automaton, way)) for way in what[1]]
+            yield from max(ways, key=lambda way: sum(item.endless for item in way))
+        elif op in REPEATS:
+            low, high, body = what
+            inner = list(_items(automaton, body))
+            if high is c.MAXREPEAT or high > _LONG:
+                yield _Item(frozenset().union(*(item.takes for item in inner)), True, low > 0)
+            elif low:
+                yield from inner
+        elif op in (c.LITERAL, c.NOT_LITERAL, c.ANY, c.IN):
+            (state,) = automaton.part(op, what).first
+            yield _Item(automaton.takes[state], False, True)

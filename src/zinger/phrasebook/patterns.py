@@ -11,8 +11,9 @@ from re import _constants as c  # type: ignore[attr-defined]
 from re import _parser as parser  # type: ignore[attr-defined]
 from typing import Any
 
-from zinger.phrasebook.ambiguity import REPEATS, is_exponential
+from zinger.phrasebook.ambiguity import REPEATS, is_exponential, steepness
 
+_STEEPEST = 3
 _CATEGORIES = {
     c.CATEGORY_DIGIT: "7",
     c.CATEGORY_WORD: "w",
@@ -81,9 +82,16 @@ def _class(choices: list[tuple[Any, Any]]) -> str:
 
 
 def runs_away(pattern: str) -> bool:
-    """Whether it can take longer than anybody waits: a repetition of repetitions, or one text in too many ways."""
+    """Whether it can take longer than anybody waits: a repetition of repetitions, or one text in too many ways.
+
+    A line is held against it with 1,200 characters at most, so what grows with the cube of that still ends.
+    """
     tree = _tree(pattern)
-    return any(_runs_away(node) for node in tree) or (_branches(tree, False) and is_exponential(tree))
+    return (
+        steepness(tree) > _STEEPEST
+        or any(_runs_away(node) for node in tree)
+        or (_branches(tree, False) and is_exponential(tree))
+    )
 
 
 def _branches(tree: Any, repeated: bool) -> bool:

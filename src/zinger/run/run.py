@@ -112,7 +112,7 @@ class Run:
         made = vault.ensure((ref, job.books[d.family].rules) for d in devices for ref in needed_secrets(d))
         if made:
             await self._write(entries.VaultFilled(made))
-            self.news.append(f"{len(made)} passwords made and put into {job.folder.vault.name}")
+            self.news.append(f"{counted(len(made), 'password')} made and put into {job.folder.vault.name}")
         world = await self._world(vault, self.journal, devices)
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         self.hands.tell = self._note

@@ -12,7 +12,9 @@ import re
 from collections import deque
 
 KEPT = 4 * 1024 * 1024
-LONGEST_TAIL = 4096
+LONGEST_TAIL = 1200
+LONGEST_LINE = 1200
+"""Characters of a line that are kept: patterns are held against it, and may need the cube of its length."""
 RECENT = 2048
 _ESCAPE = re.compile(
     r"\x1b(?:\[[0-?]*[ -/]*(?:[@-~]|(?=\x1b))|\][^\x07\x1b]*(?:\x07|\x1b\\|(?=\x1b[^\\]))"
@@ -160,7 +162,7 @@ class LineBuffer:
         return [overwrite(line, self._wraps) if exact else self._clean(line) for line in lines]
 
     def _clean(self, line: str) -> str:
-        line = line.removesuffix("\r")
+        line = line[:LONGEST_LINE].removesuffix("\r")
         if _CHANGES.search(line):
             line = overwrite(line, self._wraps)
         line = line if line.isprintable() else _CONTROL.sub("", line)

@@ -204,7 +204,9 @@ class Sight:
         until = min(self.locator.heard + limit, wall)
         if now < until:
             return View(Input.UNKNOWN, until=until, why="something unknown stands there", tell=tell)
-        unknown = Stuck("Unknown prompt: no pattern of this phrasebook matches.", tail)
+        stood = max(1.0, now - max(self.began, self.grown))
+        words = f"Unknown prompt: no pattern of this phrasebook matches. It has been there for {stood:.0f} s; "
+        unknown = Stuck(f"{words}nothing was pressed.", tail)
         return View(Input.UNKNOWN_FOR_LONG, error=unknown, tell=tell)
 
     # -- a line ------------------------------------------------------------------------------------
