@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import ipaddress
-from collections.abc import Awaitable, Callable, Iterable
+from collections.abc import Callable, Iterable
 
 import psutil
 
@@ -34,12 +34,11 @@ class Claims:
         self._devices = list(devices)
         self._near: set[Network] = set()
 
-    async def be_near(
-        self, device: Device, waits: Callable[[str], None], answers: Callable[[], Awaitable[bool]] | None = None
-    ) -> None:
+    async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
 
-        Where `answers` tells that the device answers already, the laptop is there, or routed there.
+        That it is routed there only a person knows (`--hands-done`): dialling to find out was rejected, since on any other
+        network the planned address is somebody else's, and the passwords would go to whoever answers.
         """
         address = device.fixed
         if address is None or address.interface is None:
@@ -51,8 +50,6 @@ class Claims:
         taken += [gateway for d in self._devices if (gateway := d[GATEWAY])]
         free = laptop_address(net, taken)
         if free is None:
-            return
-        if answers is not None and not self._practice and await answers():
             return
         waits("your hands")
         do, why = f"give this laptop the address {free}", f"to sign in from the network of {device.site.name}"

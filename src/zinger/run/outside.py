@@ -6,7 +6,6 @@ and that what was shut is shut. Each is a finding with its own evidence.
 
 from __future__ import annotations
 
-import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from functools import partial
 from typing import TYPE_CHECKING
@@ -37,8 +36,6 @@ from zinger.talk.errors import TalkError
 if TYPE_CHECKING:
     from zinger.run.world import World
 
-ANSWERS_WITHIN = 3.0
-"""Seconds in which somebody answers, or refuses, who can be reached."""
 REFUSED = "the factory login {name} is refused"
 DOORS = (
     ("services.telnet", 23, "Telnet"),
@@ -104,18 +101,6 @@ class Outside:
             for name, port, title, is_open in planned
             if is_open is not None and not (name == "services.ssh" and is_open and self._over_ssh)
         ]
-
-    async def answers(self) -> bool:
-        """Whether anybody answers at the planned address, so that this machine is in its subnet, or routed there."""
-        endpoint = at_the_planned(self.device, self.book)
-        if endpoint is None:
-            return False
-        try:
-            async with asyncio.timeout(ANSWERS_WITHIN):
-                await self.dialer.probe(endpoint.address, endpoint.port)
-        except (LinkError, TimeoutError):
-            return False
-        return True
 
     async def look_in(self, is_away: Callable[[], Awaitable[None]]) -> AsyncIterator[Finding]:
         """One finding after the other. `is_away` is awaited before a device that did not answer is tried once more."""

@@ -75,7 +75,7 @@ class FromNetwork:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         async with wire.stage("from the network", None, "signing in from the network"):
-            await wire.world.claims.be_near(wire.device, wire.line.wait, on.owed.outside.answers)
+            await wire.world.claims.be_near(wire.device, wire.line.wait)
             wire.line.wait("its turn on the network")
             async with wire.world.claims.from_outside:
                 wire.line.wait("answers from the network")
