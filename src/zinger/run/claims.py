@@ -37,8 +37,8 @@ class Claims:
     async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
 
-        That it is routed there only a person knows (`--hands-done`): dialling to find out was rejected, since on any other
-        network the planned address is somebody else's, and the passwords would go to whoever answers.
+        That it is routed there only a person knows (`--hands-done`): dialling to find out was rejected, since on any
+        other network the planned address is somebody else's, and the passwords would go to whoever answers.
         """
         address = device.fixed
         if address is None or address.interface is None:
