@@ -60,7 +60,7 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
         try:
             await run.stop(end_yard=not keep_yard)
         finally:
-            if interrupted.is_set() or went_wrong:
+            if interrupted.is_set() or (went_wrong and states):
                 print("stopped; run it again to go on", file=out)
                 for name, state in states.items():
                     print(f"  {name}: {state}", file=out)
