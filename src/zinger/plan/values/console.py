@@ -15,6 +15,8 @@ _SERIAL = re.compile(r"serial://(?P<port>(?!\S*://)[^?\s]+)(?:\?(?P<how>\S+))?")
 FORMS = "serial:///dev/ttyUSB0, rfc2217://host:port, telnet://host:port, tcp://host:port, ssh://host or command:NAME"
 SERIAL = ("serial", "rfc2217")
 """Kinds that have a speed and framing."""
+_HOW = {"ssh": ("", "old")}
+"""What may stand behind the question mark, beside speed and framing."""
 YARD = "yard"
 """The console that practice gives every device."""
 
@@ -64,7 +66,13 @@ class Console:
         port = int(match["port"] or (22 if match["kind"] == "ssh" else 0)) if match else 0
         if match is None or not 0 < port < 65536:
             raise BadValue(f"{text!r} is not a console", f"write {FORMS}")
-        return cls(match["kind"], match["host"].strip("[]"), port, match["how"] or "")
+        kind, how = match["kind"], match["how"] or ""
+        if kind not in SERIAL and how not in _HOW.get(kind, ("",)):
+            known = "?old, or nothing" if kind in _HOW else "nothing"
+            raise BadValue(
+                f"{text!r} is not a console: ?{how} says nothing of {kind}", f"write {known} behind the port"
+            )
+        return cls(kind, match["host"].strip("[]"), port, how)
 
     def words(self, commands: Mapping[str, str]) -> list[str]:
         """The program of a command console and its arguments; raises BadValue for one that job.yaml does not have."""
