@@ -32,7 +32,7 @@ def hands_within(text: str) -> float:
     try:
         return float(seconds_of(text)) if text else 0.0
     except BadValue as error:
-        raise CommandError(f"--wait-for-hands: {error.what}; {error.repair}") from None
+        raise CommandError(f"--wait-for-hands: {error.what}. {error.repair}") from None
 
 
 class Waiting(NamedTuple):
