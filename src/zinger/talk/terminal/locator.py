@@ -23,6 +23,11 @@ _GLANCE = 2048
 """Characters of a burst that are looked at for boot and identity lines."""
 
 
+def is_question(text: str) -> bool:
+    """Whether a text ends as questions do, known or not."""
+    return _QUESTION.search(text) is not None
+
+
 class Seen(Enum):
     """What else than a place, or a wait, can stand at the tail."""
 
@@ -128,7 +133,7 @@ class Locator:
         if self.buffer.tail.strip():
             return self.buffer.tail
         said = self._said_before_log_lines()
-        return said if _QUESTION.search(said) else ""
+        return said if is_question(said) else ""
 
     @property
     def only_log_lines(self) -> bool:

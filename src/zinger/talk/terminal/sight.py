@@ -13,11 +13,10 @@ from zinger.phrasebook.terminal import PressKey, TypeLine
 from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
 from zinger.talk.requests import At, Do, Look
 from zinger.talk.surface import Wait
-from zinger.talk.terminal.locator import Locator, Seen
+from zinger.talk.terminal.locator import Locator, Seen, is_question
 from zinger.talk.terminal.phases import Input, State
 from zinger.talk.terminal.typist import TRIES, Echo, Typist
 
-_QUESTION_ENDS = "?:>])"
 _WALL = 3
 """So many times its patience something unknown is waited for at most, however often it draws or ticks."""
 _MEND_PATIENCE = 10.0
@@ -199,7 +198,7 @@ class Sight:
         tail = self.locator.standing
         if len(tail) > self.longest:  # a row of dots that grows is at work; a clock that ticks is not
             self.longest, self.grown = len(tail), now
-        limit = self.timing.strange if tail.rstrip()[-1] in _QUESTION_ENDS else patience
+        limit = self.timing.strange if is_question(tail) else patience
         wall = max(self.began, self.grown, self.locator.lined) + _WALL * limit
         until = min(self.locator.heard + limit, wall)
         if now < until:
