@@ -40,6 +40,7 @@ def _noise_hides(book: Phrasebook, file: str) -> Iterator[Problem]:
         if not take.columns
     }
     heard |= {f"refusals.{n}": sample(refusal.pattern) for n, refusal in enumerate(book.terminal.refusals)}
+    heard |= {f"{path}.expect": sample(step.how.expect.pattern) for path, step in book.every_step() if step.how.expect}
     hidden = [(path, text) for path, text in heard.items() if text.strip() and noise.search(text)]
     if hidden:
         path, text = hidden[0]
