@@ -155,9 +155,8 @@ class Sight:
         if self.boot_began is not None:
             return self._booting(self.boot_began, now)
         tell = "waits for it to answer"
-        if self._half_answered(now):
-            self.cleared += 1
-            return View(Input.HALF_TYPED)
+        if self.cleared < _CLEARED and self.locator.terminal.is_half_answered(buffer.tail, buffer.text):
+            return self._half_answered(now)
         if self.locator.standing:
             return self._stare(look.patience, now, tell)
         end = max(self.began, self.quiet_until) + look.patience
@@ -168,11 +167,13 @@ class Sight:
             return View(Input.SILENT_FOR_LONG, error=error)
         return self._silence(end, now, tell)
 
-    def _half_answered(self, now: float) -> bool:
-        """Somebody's answer without its Enter holds still; a device that does not let it be taken away is stared at."""
-        buffer, still = self.locator.buffer, now >= self.locator.heard + self.timing.settle
-        half = self.cleared < _CLEARED and self.locator.terminal.is_half_answered(buffer.tail, buffer.text)
-        return half and still
+    def _half_answered(self, now: float) -> View:
+        """Somebody's answer without its Enter goes, once it holds still; where that does not help, it is stared at."""
+        until = self.locator.heard + self.timing.settle
+        if now < until:
+            return View(Input.NOT_STILL, until=until, why="somebody's answer stands there")
+        self.cleared += 1
+        return View(Input.HALF_TYPED)
 
     def _silence(self, end: float, now: float, tell: str = "") -> View:
         """Enter may be pressed now and then, unless it could accept a default."""
