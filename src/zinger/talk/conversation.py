@@ -34,11 +34,6 @@ class Conversation(Driver[Send]):
         return self.terminal.boots
 
     @property
-    def loses(self) -> bool:
-        """Whether its line has lost or damaged what was typed."""
-        return self.terminal.sight.typist.slowed
-
-    @property
     def enter(self) -> str:
         """The key that ends a line."""
         return self.terminal.terminal.enter

@@ -96,8 +96,7 @@ class OnConsole:
         assert door is not None
         async with wire.stage("on the console", None, "signing in again on its console"):
             for account in on.owed.on_console():
-                tries = 2 if wire.pump.conversation.loses else 1  # of a line that loses characters, one says little
-                keys = Keyring([(account.name, account.secret)], {}, wire.name, tries, wire.keys.passwords)
+                keys = Keyring([(account.name, account.secret)], device=wire.name, passwords=wire.keys.passwords)
                 if await self._comes_to(door, wire, keys):
                     wire.find([await self._signs_in(wire, account, keys)])
             await self._comes_to(door, wire, wire.keys)
@@ -113,7 +112,7 @@ class OnConsole:
 
     @staticmethod
     async def _signs_in(wire: OnWire, account: PlannedAccount, keys: Keyring) -> Finding:
-        """As few tries as will do, since devices lock out."""
+        """Two tries, as everywhere: what is typed blind can be lost on the way, and devices lock out who tries on."""
         goal = wire.book.home if account.administers else wire.book.view or wire.book.home
         planned, holds = f"{account.name} signs in on the console, to {goal}", True
         try:

@@ -20,7 +20,6 @@ class Keyring:
     renewals: Mapping[str, SecretRef] = field(default_factory=dict)
     device: str = ""
     """The device's name, for menus in which it must be chosen."""
-    tries_each: int = TRIES_EACH
     passwords: Mapping[AsksFor, SecretRef] = field(default_factory=dict)
     """Passwords that are no account's: of the console, of network sessions, for privileged work; those planned."""
     renewal_refusals: int = 0
@@ -71,7 +70,7 @@ class Keyring:
     def refused(self) -> None:
         """The present credential was not accepted; after two tries the next one is taken."""
         self._tries += 1
-        if self._tries >= self.tries_each:
+        if self._tries >= TRIES_EACH:
             self._at, self._tries = self._at + 1, 0
 
     def accepted(self) -> tuple[str, SecretRef]:
