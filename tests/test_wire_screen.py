@@ -54,6 +54,7 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     term.keys("F3", "F2")
     term.until("base", "scroll")
     term.gone("YOU HAVE THE WIRE")
+    term.until("● proved", "holds after a power cut", seconds=60)  # it looked again; its recording ends at a prompt
     term.keys("/")
     term.until("find in what it showed")
     term.keys("-l", "quern loader")

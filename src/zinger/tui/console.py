@@ -112,6 +112,7 @@ class Console(Rows):
         if line is not self._line:
             self._line, self._terminal = line, terminal
             self._forget()
+        self.see_cursor()
         if line is not None and self._feed(line):
             last = self.cursor >= self._shown_before - 1
             bottom = self.scroll_offset.y >= self.max_scroll_y - 1 and (last or not self.looking_back)

@@ -52,6 +52,8 @@ class Rows(ScrollView, can_focus=True):
         super().__init__(id=id)
         self.shows_cursor = cursor
         self.cursor = 0
+        self.sought_sight = False
+        """Whether the cursor is to come into sight, and was not seen there yet."""
         self._drawn: dict[int, tuple[Hashable, Strip]] = {}
         self._in_sight: tuple[Hashable, ...] = ()
 
@@ -118,7 +120,20 @@ class Rows(ScrollView, can_focus=True):
             self._scroll_to_cursor()  # what was in sight in the old size may not be in the new one
 
     def _scroll_to_cursor(self) -> None:
+        self.sought_sight = True
         self.scroll_to_region(Region(0, max(0, self.cursor - 1), 1, 3), animate=False)
+
+    def see_cursor(self) -> None:
+        """Scroll once more where the cursor is not in sight yet; for whoever is called at every tick.
+
+        A scroll is worked out with the size of its moment, and the pane may get another one before it is carried out.
+        """
+        if self.sought_sight:
+            first = self.scroll_offset.y
+            if first <= self.cursor < first + self.size.height:
+                self.sought_sight = False
+            else:
+                self._scroll_to_cursor()
 
     def _mend_cursor(self) -> None:
         total = self.count()
