@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import subprocess
 import time
 from collections.abc import Callable
 from importlib import resources
@@ -12,6 +13,7 @@ import pytest
 
 from tests.conftest import ONE_DEVICE, lay_out
 from tests.terminal import Terminal
+from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 
 pytestmark = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
@@ -55,6 +57,24 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
     journal = Journal(folder / "journal.db")
     assert {"person", "proved"} <= {e.kind for e in journal.entries("kvr-wj-sw1")}
     journal.close()
+
+
+def test_a_terminal_that_is_gone_ends_the_run_and_the_yard(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE)
+    term = start(folder, "demo", "--in", str(folder), "--pace", "20")
+    term.until("booting", "1 on the wire")
+    program = subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True).stdout.split()
+    term.close()
+    end = time.monotonic() + 20
+    while (folder / ".yard" / "ready.json").exists() or JobFolder(folder).is_at_work:
+        assert time.monotonic() < end, "it went on without a terminal"
+        time.sleep(0.1)
+    journal = Journal(folder / "journal.db")
+    assert [e.kind for e in journal.entries()][-1] == "run ended"
+    journal.close()
+    while any(Path(f"/proc/{pid}").exists() for pid in program):
+        assert time.monotonic() < end, "its process stays"
+        time.sleep(0.1)
 
 
 def test_leaving_in_mid_conversation_asks_and_says_the_state(start: Callable[..., Terminal], tmp_path: Path) -> None:

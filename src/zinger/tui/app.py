@@ -7,6 +7,7 @@ picture, and what each screen needs is loaded with it.
 from __future__ import annotations
 
 import asyncio
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
@@ -17,7 +18,7 @@ from textual.command import Provider
 
 from zinger.errors import ZingerError
 from zinger.tui.opening import Opening
-from zinger.tui.running import RunControl
+from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
@@ -80,6 +81,7 @@ class ZingerApp(App[None]):
 
     def on_mount(self) -> None:
         """Open the job that is wanted; without one, the welcome."""
+        leave_with_the_terminal(self, lambda: self._leave_if(True))
         if self._opening is None:
             from zinger.tui.welcome import Welcome
 
@@ -331,6 +333,8 @@ class ZingerApp(App[None]):
 
     async def _leave(self) -> None:
         await self.running.stop()
+        if leaves_nobody():
+            os._exit(HUNG_UP)  # all is written and closed; the toolkit would wait for ever to restore a terminal
         self.exit()
 
 

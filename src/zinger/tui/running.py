@@ -3,11 +3,19 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import signal
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Protocol
 
 from textual.app import App
 
 from zinger.errors import ZingerError
+
+HUNG_UP = 129
+"""The exit code of a program whose terminal hung up (128 and the number of the signal, as shells count)."""
+LOOKS_EVERY = 1.0
+"""Seconds between two looks whether the terminal is still there."""
 
 if TYPE_CHECKING:
     from zinger.run.onwire import OnWire
@@ -26,6 +34,32 @@ class Teller(Protocol):
 
     def end_on(self, fault: Exception) -> None:
         """End the application: a fault of our own."""
+
+
+_HAD_A_TERMINAL = os.isatty(0)
+
+
+def leaves_nobody() -> bool:
+    """Whether there was a terminal, and it is gone."""
+    return _HAD_A_TERMINAL and not os.isatty(0)
+
+
+def leave_with_the_terminal(app: App[None], leave: Callable[[], None]) -> None:
+    """Have the application leave when it is told to (SIGTERM), or when its terminal is gone.
+
+    The toolkit reads on from a terminal that ended, without an end. A hang-up signal can be ignored by whoever started
+    us, so the terminal itself is looked at too.
+    """
+    left = asyncio.Event()
+
+    def once() -> None:
+        if not left.is_set():
+            left.set()
+            leave()
+
+    for number in (signal.SIGHUP, signal.SIGTERM):
+        asyncio.get_running_loop().add_signal_handler(number, once)
+    app.set_interval(LOOKS_EVERY, lambda: once() if leaves_nobody() else None)
 
 
 class RunControl:
