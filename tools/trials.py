@@ -45,8 +45,9 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 def devices() -> dict[str, str]:
     """The row of the demo's sheet of one device a family, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
-    job = OpenJob(JobFolder(laid_out("\n".join((head, *rows)))))
-    names = {device.serial: device.name for device in job.plan.devices}
+    folder = laid_out("\n".join((head, *rows)))
+    names = {device.serial: device.name for device in OpenJob(JobFolder(folder)).plan.devices}
+    shutil.rmtree(folder)
     first: dict[str, str] = {}
     for row in rows:
         family = next((f for f in FAMILIES if f",{f}," in row), None)
@@ -114,6 +115,8 @@ class Bench:
         return mood, twice
 
     async def _somebody_gets_in(self, name: str, folder: Path) -> bool:
+        if not (await self.yard.ask("state", device=name))["running"]["people"]:
+            return True  # it is as delivered, and lets everybody in
         job = OpenJob(JobFolder(folder))
         book = job.books[job.plan.devices[0].family]
         pairs = [(book.factory.user, book.factory.password)]
@@ -123,8 +126,6 @@ class Bench:
                 pairs.append((user, vault.get(SecretRef(entry))))  # type: ignore[union-attr]
         label = (await self.yard.ask("label", device=name))["secret"]
         pairs.append((book.factory.user, label or ""))
-        if not (await self.yard.ask("state", device=name))["running"]["people"]:
-            return True  # it is as delivered, and lets everybody in
         return any([(await self.yard.ask("knows", device=name, user=u, secret=s))["knows"] for u, s in pairs if s])
 
 

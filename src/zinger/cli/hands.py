@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from zinger.store.entries import HandsAsked
     from zinger.store.journal import Journal
 
-HandsDone = Annotated[
+DoneAhead = Annotated[
     bool, typer.Option("--hands-done", help="cables are plugged in, and this laptop has its addresses, already")
 ]
 WaitForHands = Annotated[

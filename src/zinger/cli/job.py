@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from zinger.cli.common import CommandError, JobArg, Json, Only, Pace, Trace, open_job, print_json, show, write_handover
-from zinger.cli.hands import HandsDone, WaitForHands, hands_within
+from zinger.cli.hands import DoneAhead, WaitForHands, hands_within
 
 if TYPE_CHECKING:
     from zinger.run.openjob import OpenJob
@@ -74,7 +74,7 @@ def run(
     power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
     restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
     keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
-    hands_done: HandsDone = False,
+    hands_done: DoneAhead = False,
     wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:
@@ -105,7 +105,7 @@ def prove(
     pace: Pace = None,
     as_json: Json = False,
     power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False,
-    hands_done: HandsDone = False,
+    hands_done: DoneAhead = False,
     wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:

@@ -60,8 +60,10 @@ class CommandLink(Link):
 
 
 def _take_terminal() -> None:
-    """Make the pseudo-terminal the controlling one of the new session: else Ctrl-C is no signal, and a program that
-    asks for a password on /dev/tty has none."""
+    """Make the pseudo-terminal the controlling terminal of the new session.
+
+    Without it, Ctrl-C sends no signal, and a program that asks for a password on /dev/tty can't open it.
+    """
     fcntl.ioctl(0, termios.TIOCSCTTY, 0)
 
 

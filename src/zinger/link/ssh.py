@@ -97,7 +97,7 @@ OLD = {
     "server_host_key_algs": ["ssh-rsa", "ssh-dss"],
     "encryption_algs": ["aes128-cbc", "3des-cbc"],
 }
-"""What only old devices still want; offered besides what is good today, only when asked for."""
+"""Algorithms that only old devices need: added to the current ones where a console or family asks for them."""
 
 
 def _algorithms(old: bool) -> dict[str, Any]:

@@ -11,6 +11,8 @@ from zinger.phrasebook.map import Kind, Place
 from zinger.phrasebook.words import Words, WordsError, masked, names_used, render
 
 NEVER = re.compile("(?!)")
+WIDTH = 80
+"""Columns of the terminal that every link offers a device (RFC 1073, RFC 4254 6.2): a row of so many may be broken."""
 HALF_TYPED = "(?P<half_typed>.*)$"
 """What may follow a prompt: somebody's line without its Enter."""
 
@@ -226,11 +228,8 @@ class Terminal:
 
     def is_half_answered(self, tail: str, screen: str = "") -> bool:
         """Whether somebody's text without its Enter stands behind a question at which Enter is harmless."""
-        for sign in self._harmless:
-            match = sign.pattern.search(tail)
-            if match and match.end() < len(tail) and (sign.screen is None or sign.screen.search(screen)):
-                return True
-        return False
+        begun = (sign.match(tail, screen) for sign in self._harmless)
+        return any(match is not None and match.end() < len(tail) for match in begun)
 
     @cached_property
     def _harmless(self) -> list[Sign]:

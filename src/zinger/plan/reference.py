@@ -40,7 +40,7 @@ def text() -> str:
 
 
 def of_setting(setting: Setting[Any]) -> str:
-    """What stands in the document about one setting, as plain text."""
+    """The section of one setting, as plain text."""
     kind = kind_of(setting.parse)
     lines = [f"{setting.name}: {setting.title}", _form(setting, kind), _headings(setting)]
     lines += [f"  {name:<12} {what}{needed and f' ({needed})'}" for name, what, needed in _parts(kind)] if kind else []

@@ -7,10 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from zinger.phrasebook.book import Take
+from zinger.phrasebook.terminal import WIDTH
 from zinger.phrasebook.words import WordsError, render_text
-
-WIDTH = 80
-"""Columns of the terminal that every link offers a device (RFC 1073, RFC 4254 6.2)."""
 
 
 @dataclass(frozen=True)

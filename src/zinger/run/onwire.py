@@ -167,7 +167,7 @@ class OnWire:
         """
         if self.pump.link is not None:
             return
-        within = 2 * self.pump.conversation.terminal.timing.boots_in + AWAY if self.line.link else 0.0
+        within = 2 * self.pump.conversation.terminal.timing.boots_in + AWAY if self.links else 0.0
         if within:
             self.line.say("the link is lost; dialling again")
             self.line.wait("the device to answer again", time.time() + within)

@@ -11,6 +11,8 @@ import codecs
 import re
 from collections import deque
 
+from zinger.phrasebook.terminal import WIDTH
+
 KEPT = 4 * 1024 * 1024
 LONGEST_TAIL = 1200
 LONGEST_LINE = 1200
@@ -28,8 +30,6 @@ _CONTROL = re.compile(r"[\x00-\x07\x0b\x0c\x0e-\x1f\x7f\ue010-\ue013]")
 _ON, _ERASE, _ERASE_ALL, _DELETE = "\ue010", "\ue011", "\ue012", "\ue013"
 """What stands for cursor codes that change a row, one character each, until the row is read."""
 _CHANGES = re.compile(f"[\r\b{_ON}{_ERASE}{_ERASE_ALL}{_DELETE}]")
-WIDTH = 80
-"""Columns of the terminal that every link offers a device (RFC 1073, RFC 4254 6.2): a row of so many may be broken."""
 _FARTHEST = 500
 
 
