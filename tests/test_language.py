@@ -32,7 +32,7 @@ from zinger.proof.facts import gather
 from zinger.proof.findings import Source, Verdict, judge
 from zinger.script.compile import Lines, Script, Shows, Step, StepLine, compile_script
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.interview import hold_interview
+from zinger.talk.errands.interview import hold_interview, leave_interview
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errands.send import send_step
@@ -278,6 +278,18 @@ def test_what_somebody_left_half_answered_is_refused_at_the_summary_or_asked_of_
     blind = replace(no_key, interview=replace(no_key.interview, summary=None), answers={"q_net": (TypeLine(()),)})
     ended, said = talk(book, hold_interview(book, script, blind, keys()), b"net {theirs}: ", [])
     assert isinstance(ended.error, Stuck) and "'theirs' at q net may be theirs" in str(ended.error) and said == []
+
+
+def test_questions_for_which_nothing_is_planned_are_left_as_they_stand(book: Phrasebook, script: Script) -> None:
+    """What has no default is answered as the phrasebook says, or is a person's; the summary is refused."""
+    held = replace(script.interviews["setup"], settings=(), answers={"q_key": (typed("spare"),)})
+    end = [b"\r\nkey: ", b"\r\nmore {y}: ", b"\r\n net a\r\ntake it: ", b"\r\ntop> "]
+    ended, said = talk(book, leave_interview(held, 5.0), b"net {theirs}: ", list(end))
+    assert ended.error is None and ended.result().name == "top" and said == ["", "spare", "", "n"], (ended, said)
+    ended, said = talk(book, leave_interview(replace(held, answers={}), 5.0), b"net {theirs}: ", list(end))
+    assert "no answer at q key" in str(ended.error) and said == [""]
+    ended, said = talk(book, leave_interview(held, 5.0), b"more {y}: ", [*end[2:3], *[b"\r\nmore {y}: ", end[2]] * 9])
+    assert "by hand" in str(ended.error) and len(said) < 10
 
 
 def test_a_question_that_is_asked_for_ever_ends(book: Phrasebook, script: Script) -> None:

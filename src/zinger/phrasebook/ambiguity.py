@@ -178,9 +178,11 @@ def _closure(start: tuple[int, int], edges: dict[tuple[int, int], set[tuple[int,
 
 
 class _Item(NamedTuple):
-    """A stretch of a pattern: what it takes, whether it can take without end, and whether it must take something."""
+    """A stretch of a pattern: what it takes, what it can begin with, whether it can take without end, and whether it
+    must take something."""
 
     takes: frozenset[str]
+    first: frozenset[str]
     endless: bool
     needed: bool
 
@@ -189,10 +191,13 @@ def steepness(tree: Any) -> int:
     """The degree of the polynomial by which the time can grow with the length of a line that almost matches.
 
     It is the longest chain of endless repetitions of which each can take what stands between it and the next, so that
-    where one ends and the next begins can be tried everywhere; one more where the pattern may begin anywhere.
+    where one ends and the next begins can be tried everywhere; one more where the pattern may begin anywhere. A
+    repetition with which the pattern ends counts not: nothing can fail behind it.
     """
     automaton = _Automaton("".join(dict.fromkeys([*_letters(tree), *_ALWAYS])))
     items = list(_items(automaton, tree))
+    if _ends_open(tree):
+        items.pop()
     chains = [0] * len(items)
     for at, item in enumerate(items):
         if not item.endless:
@@ -201,11 +206,25 @@ def steepness(tree: Any) -> int:
         for before in range(at):
             other = items[before]
             between = (i for i in items[before + 1 : at + 1] if i.needed or i is item)
-            if other.endless and all(i.takes & other.takes for i in between):
+            if other.endless and all(i.first & other.takes for i in between):
                 chains[at] = max(chains[at], chains[before] + 1)
     longest = max(chains, default=0)
     begins = next((op for op, _ in tree), None) is c.AT
     return longest if begins or not longest else longest + 1
+
+
+def _ends_open(tree: Any) -> bool:
+    """Whether the pattern ends in an endless repetition with nothing behind it, or behind `.*` the line's end."""
+    nodes = list(tree)
+    to_the_end = bool(nodes) and nodes[-1][0] is c.AT
+    if to_the_end:
+        nodes.pop()
+    while nodes and nodes[-1][0] is c.SUBPATTERN:
+        nodes = list(nodes[-1][1][3])
+    if not nodes or nodes[-1][0] not in REPEATS:
+        return False
+    _, high, body = nodes[-1][1]
+    return high is c.MAXREPEAT and (not to_the_end or body[0][0] is c.ANY)
 
 
 def _items(automaton: _Automaton, tree: Any) -> Iterator[_Item]:
@@ -219,9 +238,19 @@ def _items(automaton: _Automaton, tree: Any) -> Iterator[_Item]:
             low, high, body = what
             inner = list(_items(automaton, body))
             if high is c.MAXREPEAT or high > _LONG:
-                yield _Item(frozenset().union(*(item.takes for item in inner)), True, low > 0)
+                yield _Item(frozenset().union(*(item.takes for item in inner)), _first(inner), True, low > 0)
             elif low:
                 yield from inner
         elif op in (c.LITERAL, c.NOT_LITERAL, c.ANY, c.IN):
             (state,) = automaton.part(op, what).first
-            yield _Item(automaton.takes[state], False, True)
+            yield _Item(automaton.takes[state], automaton.takes[state], False, True)
+
+
+def _first(items: list[_Item]) -> frozenset[str]:
+    """What a sequence can begin with."""
+    first: frozenset[str] = frozenset()
+    for item in items:
+        first |= item.first
+        if item.needed:
+            break
+    return first

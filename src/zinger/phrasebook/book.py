@@ -38,7 +38,8 @@ class Interview:
 
     `begin` at the place `at` begins it; without one it is met at first contact only. `first` is its first question.
     `otherwise` answers questions that no planned setting answers; an empty answer keeps what stands there. `again`
-    begins it anew from any of its questions. Afterwards it stands at one of `ends`, or `restarts`.
+    begins it anew from any of its questions; `keep` leaves at one what stands there. Afterwards it stands at one of
+    `ends`, or `restarts`.
     """
 
     name: str
@@ -52,6 +53,7 @@ class Interview:
     effect: Effect
     patience: float
     questions: frozenset[str]
+    keep: Deed
 
 
 @dataclass(frozen=True)

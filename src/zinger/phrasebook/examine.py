@@ -65,8 +65,9 @@ def _runaways(book: Phrasebook, file: str) -> Iterator[Problem]:
             yield error_at(
                 "pattern-runs-away",
                 Spot(file, None, path),
-                f"the pattern {pattern!r} repeats a repetition; on a line that almost matches it would not end",
-                "Say what must stand between the repetitions",
+                f"the pattern {pattern!r} can match one text in too many ways: on a long line that almost matches it "
+                "would take seconds, or never end",
+                "Separate its repetitions by something that none of them matches, such as \\S+ and blanks",
             )
 
 

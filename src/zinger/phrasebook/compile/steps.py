@@ -142,4 +142,5 @@ class StepsSection(Section):
             self.word([*path, "effect"], "effect", i.effect, Effect),
             self.duration([*path, "patience"], i.patience),
             frozenset(questions),
+            typed(""),
         )

@@ -8,16 +8,22 @@ from zinger.run.board import Mark
 from zinger.run.stages.stage import Pass
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.interview import begin_interview, hold_interview
+from zinger.talk.errands.interview import begin_interview, hold_interview, leave_interview
 from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 
+LOOKS = 30.0
+"""Seconds to see where a question script stands."""
 AFTER_QUESTIONS = 60.0
 """Seconds to wait for the home place when a question script has restarted the device."""
 
 
 async def hold(on: Pass, name: str) -> None:
-    """Hold a question script with this device's answers."""
+    """Hold a question script with this device's answers; one for which nothing is planned is left."""
     wire, held = on.wire, on.wire.script.interviews[name]
+    if not held.settings and held.interview.summary is not None:
+        wire.line.say("leaving questions for which nothing is planned")
+        await wire.do(leave_interview(held, LOOKS))
+        return
     await wire.do(begin_interview(wire.book, held.interview, wire.keys))
     on.check_device({})
     for setting in held.settings:

@@ -71,6 +71,31 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
     return Answer(lines, at)
 
 
+def leave_interview(held: ScriptInterview, patience: float) -> Errand[At]:
+    """Leave a script in which the plan has nothing to say: keep what stands there, and refuse its summary.
+
+    Raises Stuck where there is nothing to keep, or no summary that could be refused.
+    """
+    interview, at = held.interview, (yield from look(patience))
+    asked: Counter[str] = Counter()
+    while at.name in interview.questions:
+        asked[at.name] += 1
+        summary = interview.summary
+        if summary is None or asked[at.name] > ASKED_AGAIN:
+            raise Stuck(f"The plan has nothing for the questions of {interview.name}. Leave them by hand.")
+        if at.name == summary.at:
+            deed = summary.no
+        elif at.captured.get("default"):
+            deed = interview.keep
+        elif at.name in held.answers:
+            deed = held.answers[at.name][-1]
+        else:
+            raise Stuck(f"The plan has no answer at {at.place.words}, and it shows none to keep. Answer it by hand.")
+        expect = interview.questions | frozenset(interview.ends)
+        at = (yield from do(deed, expect, f"leaving the questions of {interview.name}", interview.patience)).at
+    return at
+
+
 def _reply(
     script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int, half: bool
 ) -> Deed:
