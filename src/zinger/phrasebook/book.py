@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from zinger.phrasebook.map import Deed, Map, Place
-from zinger.phrasebook.steps import Effect, StepTemplate
+from zinger.phrasebook.pages import Pages
+from zinger.phrasebook.steps import Effect, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import Terminal
 from zinger.plan.families import FamilyRules
 from zinger.plan.settings import SETTINGS
@@ -46,7 +47,7 @@ class Interview:
     first: str
     at: str
     begin: Deed | None
-    otherwise: Mapping[str, str]
+    otherwise: Mapping[str, ReplyTemplate]
     summary: Summary | None
     ends: tuple[str, ...]
     again: Deed | None
@@ -62,7 +63,8 @@ class Take:
 
     `pattern` finds it, and `value` writes it from the groups. `under` must have matched the head of its section.
     With `columns`, `pattern` finds the heading of a table; each row below becomes a fact until a blank line.
-    `split` divides one match into several facts.
+    `split` divides one match into several facts. On a page it is taken from a `source`: the field, the row or the place
+    in JSON that is `called` so, of which `pattern` then takes its part; `columns` are places within an entry of JSON.
     """
 
     fact: str
@@ -71,6 +73,8 @@ class Take:
     under: re.Pattern[str] | None = None
     columns: Mapping[str, str] = field(default_factory=dict)
     split: re.Pattern[str] | None = None
+    source: str = ""
+    called: str = ""
 
 
 @dataclass(frozen=True)
@@ -143,6 +147,8 @@ class Phrasebook:
     card: Card
     map: Map
     terminal: Terminal
+    """How it is on a terminal; nothing of it where the family has pages only."""
+    pages: Pages | None
     home: str
     view: str
     steps: Mapping[str, StepTemplate]

@@ -20,7 +20,8 @@ from typing import Protocol
 class Kind(StrEnum):
     """What sort of place: it decides whether Enter is harmless and whether half-typed lines can stand there.
 
-    A pager shows more by a key; a notice wants a key before it goes on; a menu offers numbered choices.
+    A pager shows more by a key; a notice wants a key before it goes on; a menu offers numbered choices. A page is all
+    of these at once: it asks many questions, and waits for nobody.
     """
 
     PROMPT = "prompt"
@@ -28,6 +29,7 @@ class Kind(StrEnum):
     MENU = "menu"
     PAGER = "pager"
     NOTICE = "notice"
+    PAGE = "page"
 
 
 class AsksFor(StrEnum):
@@ -56,9 +58,19 @@ class Deed(Protocol):
     def unless(self, default: str | None) -> Deed:
         """The deed that keeps what stands there already, where that is what this one would put there."""
 
+    def joined(self, other: Deed) -> Deed | None:
+        """Both done at once; None where they can't be, as on a terminal."""
+
+    def over(self, other: Deed) -> Deed:
+        """This one in the place of another; on a page, what only the other fills is filled too."""
+
 
 class Act(Protocol):
     """What makes a move, on whatever surface."""
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """Its templates."""
 
     @property
     def uses(self) -> frozenset[str]:

@@ -66,7 +66,63 @@ class Typing(Shape):
     screen: str = ""
 
 
+class CallShape(Shape):
+    method: str = ""
+    to: str
+    json_text: str | None = Field(default=None, alias="json")
+    form: dict[str, str] | None = None
+    headers: dict[str, str] = {}
+
+
+class OnPage(Shape):
+    """One thing that is done on a page."""
+
+    fill: dict[str, str] | None = None
+    press: str | None = None
+    follow: str | None = None
+    go: str | None = Field(default=None, alias="open")
+    call: CallShape | None = None
+    authenticate: bool = False
+
+
+class DoShape(OnPage):
+    """The same by itself, and the place to which it leads if it does not stay."""
+
+    to: str | None = None
+
+
+class TokenShape(Shape):
+    header: str
+    json_path: str = Field(default="", alias="json")
+    from_header: str = ""
+    cookie: str = ""
+    before: str = ""
+
+
+class PagesShape(Shape):
+    start: str = "/"
+    scheme: str = "https"
+    port: int = Field(default=0, ge=0, le=65535)
+    old_tls: bool = False
+    headers: dict[str, str] = {}
+    tokens: list[TokenShape] = []
+
+
+class PageShape(Shape):
+    at: str | None = None
+    status: int | list[int] = []
+    title: str | None = None
+    heading: str | None = None
+    text: str | None = None
+    has: list[str] = []
+    button: str = ""
+    link: str = ""
+    json_paths: dict[str, str] = Field(default={}, alias="json")
+    waits: str = ""
+
+
 class PlaceShape(Shape):
+    page: PageShape | None = None
     prompt: str | None = None
     asks: str | None = None
     menu: str | None = None
@@ -82,11 +138,10 @@ class PlaceShape(Shape):
     takes: str | None = None
 
 
-class MoveShape(Shape):
+class MoveShape(OnPage):
     origin: str = Field(alias="from")
     to: str | list[str]
     send: str | None = None
-    press: str | None = None
     choose: str | None = None
     cost: int = Field(default=1, ge=1)
 
@@ -103,13 +158,15 @@ class ShownShape(Shape):
     holds: str = "exactly"
 
 
-class StepShape(Shape):
+class StepShape(OnPage):
     title: str = ""
     at: str | None = None
     send: str | list[str] | None = None
+    do: list[DoShape] = []
+    each: bool = False
     within: str | None = Field(default=None, alias="in")
     through: list[str] = []
-    replies: dict[str, str] = {}
+    replies: dict[str, str | DoShape] = {}
     expect: str | None = None
     progress: str | None = None
     patience: str = "30 s"
@@ -129,20 +186,20 @@ class SummaryShape(Shape):
     at: str
     sections: str | None = None
     take: dict[str, str | TakeShape]
-    yes: str
-    no: str
+    yes: str | DoShape
+    no: str | DoShape
 
 
 class BeginShape(Shape):
     at: str
-    send: str
+    send: str | DoShape
 
 
 class InterviewShape(Shape):
     first: str
     begin: BeginShape | None = None
-    again: str = ""
-    otherwise: dict[str, str] = {}
+    again: str | DoShape = ""
+    otherwise: dict[str, str | DoShape] = {}
     summary: SummaryShape | None = None
     ends: list[str] = []
     effect: str = "none"
@@ -152,6 +209,9 @@ class InterviewShape(Shape):
 class TakeShape(Shape):
     line: str | None = None
     table: str | None = None
+    field: str | None = None
+    row: str | None = None
+    json_path: str | None = Field(default=None, alias="json")
     columns: dict[str, str] = {}
     value: str = "{{ value }}"
     under: str | None = None
@@ -160,8 +220,8 @@ class TakeShape(Shape):
 
 class ReadingShape(Shape):
     at: str
-    ask: str
-    startup: str | None = None
+    ask: str | DoShape = ""
+    startup: str | DoShape | None = None
     sections: str | None = None
     take: dict[str, str | TakeShape]
 
@@ -189,6 +249,7 @@ class BookShape(CardShape):
     """What a family that is spoken to has besides."""
 
     typing: Typing = Typing()
+    pages: PagesShape | None = None
     home: str
     view: str | None = None
     administrator: str | None = None
@@ -219,6 +280,7 @@ SHAPE_UNDER = {
     "interviews": InterviewShape,
     "restart": StepShape,
     "typing": Typing,
+    "pages": PagesShape,
     "factory": FactoryShape,
     "ssh": SshShape,
 }

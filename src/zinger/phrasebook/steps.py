@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
-from zinger.phrasebook.map import Deed
+from zinger.phrasebook.map import Act, Deed
 from zinger.phrasebook.words import names_used
 
 
@@ -68,20 +68,57 @@ class How:
     confirm: Confirm | None = None
 
 
+ReplyTemplate = str | Act
+"""What answers a question on a terminal, as a template, or what is done at a page."""
+
+
+def sources_of(reply: ReplyTemplate) -> tuple[str, ...]:
+    """The templates of a reply."""
+    return (reply,) if isinstance(reply, str) else reply.sources
+
+
 @dataclass(frozen=True)
 class LineTemplates:
     """Lines to send, one after the other, and replies to the questions that may follow, by place."""
 
     send: str
-    replies: Mapping[str, str] = field(default_factory=dict)
+    replies: Mapping[str, ReplyTemplate] = field(default_factory=dict)
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All its templates."""
+        return (self.send, *(source for reply in self.replies.values() for source in sources_of(reply)))
+
+
+@dataclass(frozen=True)
+class PageTemplates:
+    """What is done on pages, one after the other, each with the place to which it leads if it does not stay.
+
+    `each`: once for every entry of a list.
+    """
+
+    acts: tuple[tuple[Act, str], ...]
+    replies: Mapping[str, ReplyTemplate] = field(default_factory=dict)
+    each: bool = False
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All its templates."""
+        acts = (*(act for act, _ in self.acts), *self.replies.values())
+        return tuple(source for act in acts for source in sources_of(act))
 
 
 @dataclass(frozen=True)
 class AnswerTemplates:
-    """Answers in a question script, by the place that asks."""
+    """Answers in a question script, by the place that asks; on pages, what is filled in there."""
 
     interview: str
-    replies: Mapping[str, str]
+    replies: Mapping[str, ReplyTemplate]
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All its templates."""
+        return tuple(source for reply in self.replies.values() for source in sources_of(reply))
 
 
 @dataclass(frozen=True)
@@ -103,7 +140,7 @@ class StepTemplate:
 
     setting: str
     how: How
-    what: LineTemplates | AnswerTemplates
+    what: LineTemplates | PageTemplates | AnswerTemplates
     title: str = ""
     undo: str = ""
     reads: Reads | None = None
@@ -122,8 +159,7 @@ class StepTemplate:
     @cached_property
     def looks_around(self) -> bool:
         """Whether its templates use more than its own value, so that devices can't share them filled."""
-        sources = [self.undo, *self.what.replies.values()]
-        sources += [self.what.send] if isinstance(self.what, LineTemplates) else []
+        sources = [self.undo, *self.what.sources]
         sources += [reads.shows for reads in (self.reads, *self.reads_too) if reads]
         around = {"plan", "device", "factory_account"}
         further = (self.also, self.tries)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from zinger.phrasebook.map import Kind, Place
+from zinger.phrasebook.map import Deed, Kind, Place
 from zinger.phrasebook.words import Words, WordsError, masked, names_used, render
 
 NEVER = re.compile("(?!)")
@@ -34,6 +34,12 @@ class TypeLine:
     def shown(self) -> str:
         return masked(self.words)
 
+    def joined(self, other: Deed) -> None:
+        return None
+
+    def over(self, other: Deed) -> TypeLine:
+        return self
+
     def unless(self, default: str | None) -> TypeLine:
         return TypeLine(()) if self.shown == default else self
 
@@ -47,6 +53,12 @@ class PressKey:
     @property
     def shown(self) -> str:
         return f"the key {self.key!r}"
+
+    def joined(self, other: Deed) -> None:
+        return None
+
+    def over(self, other: Deed) -> PressKey:
+        return self
 
     def unless(self, default: str | None) -> PressKey:
         return self
@@ -67,6 +79,10 @@ class SendAct:
     @cached_property
     def uses(self) -> frozenset[str]:
         return names_used(self.template)
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        return (self.template,)
 
     @property
     def shown(self) -> str:
@@ -96,6 +112,10 @@ class PressAct:
         return frozenset()
 
     @property
+    def sources(self) -> tuple[str, ...]:
+        return ()
+
+    @property
     def shown(self) -> str:
         return PressKey(self.key).shown
 
@@ -120,6 +140,10 @@ class ChooseAct:
     @cached_property
     def uses(self) -> frozenset[str]:
         return names_used(self.template)
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        return (self.template,)
 
     @property
     def shown(self) -> str:

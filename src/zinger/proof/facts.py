@@ -7,20 +7,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from zinger.phrasebook.book import Take
+from zinger.phrasebook.document import Document
 from zinger.phrasebook.terminal import WIDTH
-from zinger.phrasebook.words import WordsError, render_text
-
-
-@dataclass(frozen=True)
-class Fact:
-    """One value that a device showed, and the line that showed it."""
-
-    value: str
-    line: str
-
-
-Facts = Mapping[str, tuple[Fact, ...]]
-"""Facts by name, in the order in which they were shown; a name that was not shown is absent."""
+from zinger.proof.fact import Fact, Facts, facts_of
+from zinger.proof.onpage import on_page
 
 
 def gather(
@@ -28,17 +18,22 @@ def gather(
     lines: Sequence[str],
     sections: re.Pattern[str] | None = None,
     torn: frozenset[int] = frozenset(),
+    page: Document | None = None,
 ) -> dict[str, tuple[Fact, ...]]:
     """Hold each line against what is to be taken; what is found twice makes a list.
 
     `sections` is the pattern of lines that head a section. A value that can't be written as the phrasebook wants
     (no mask, no MAC) is taken as it was shown, so that it can be seen to differ. `torn` are the rows behind which a log
-    line came.
+    line came. Of a `page`, `lines` are the text.
     """
-    lines = _rejoined(take, lines, torn)
+    if page is None:
+        lines = _rejoined(take, lines, torn)
     facts: dict[str, tuple[Fact, ...]] = {}
     for name, wanted in take.items():
-        found = tuple(_table(wanted, lines) if wanted.columns else _lines(wanted, lines, sections))
+        if page is not None and (wanted.source or wanted.columns):
+            found = tuple(on_page(wanted, page))
+        else:
+            found = tuple(_table(wanted, lines) if wanted.columns else _lines(wanted, lines, sections))
         if found:
             facts[name] = found
     return facts
@@ -84,22 +79,11 @@ def _lines(wanted: Take, lines: Sequence[str], sections: re.Pattern[str] | None)
             match = wanted.under.search(line)
             head = _groups(match) if match else None
         if head is not None and (match := wanted.pattern.search(line)):
-            yield from _facts(wanted, {**head, **_groups(match)}, line)
+            yield from facts_of(wanted, {**head, **_groups(match)}, line)
 
 
 def _groups(match: re.Match[str]) -> dict[str, str]:
     return {name: (text or "").strip() for name, text in match.groupdict().items()}
-
-
-def _facts(wanted: Take, groups: dict[str, str], line: str) -> Iterator[Fact]:
-    try:
-        text = render_text(wanted.value, **groups)
-    except WordsError:
-        text = " ".join(groups.values())
-    parts = wanted.split.split(text) if wanted.split else text.split("\n")
-    for part in parts:
-        if part.strip():
-            yield Fact(part.strip(), line)
 
 
 @dataclass
@@ -134,4 +118,7 @@ def _table(wanted: Take, lines: Sequence[str]) -> Iterator[Fact]:
         elif not line.strip():
             columns = None
         elif columns is not None:
-            yield from _facts(wanted, columns.cells(line), line)
+            yield from facts_of(wanted, columns.cells(line), line)
+
+
+__all__ = ["Fact", "Facts", "gather"]

@@ -90,7 +90,7 @@ class OnWire:
             if startup and not reading.startup:
                 continue
             answer = await self.do(take_reading(self.book, reading, self.keys, startup))
-            facts.update(gather(reading.take, answer.rows, reading.sections, answer.torn))
+            facts.update(gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page))
         return facts
 
     async def confirm(self, step: Step) -> None:

@@ -168,7 +168,7 @@ class Outside:
             reading = next((r for r in self.book.readings.values() if fact in r.take), None)
             if reading is not None:
                 answer = await pump.do(take_reading(self.book, reading, keys))
-                facts = gather(reading.take, answer.rows, reading.sections, answer.torn)
+                facts = gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page)
                 shown |= {what: facts[fact][0].value} if facts.get(fact) else {}
         return shown
 

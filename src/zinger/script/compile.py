@@ -13,7 +13,7 @@ from typing import Any
 
 from zinger.phrasebook.book import Interview, Phrasebook
 from zinger.phrasebook.map import Deed
-from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, StepTemplate
+from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, PageTemplates, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
 from zinger.plan.model import Device, Value
@@ -306,7 +306,7 @@ class Filler:
             return self._using(source, value=value, before="(as before)")
 
         how, what = template.how, template.what
-        replies = {place: _turns(reply, using(reply)) for place, reply in what.replies.items()}
+        replies = {place: _replied(reply, using) for place, reply in what.replies.items()}
         self._takes(replies)
         if how.confirm is not None:
             send = render_text(how.confirm.send, **using(how.confirm.send))
@@ -314,6 +314,8 @@ class Filler:
         filled: Lines | Answers
         if isinstance(what, AnswerTemplates):
             filled = Answers(what.interview, replies)
+        elif isinstance(what, PageTemplates):
+            filled = Lines(tuple(self._on_pages(what, value)), replies)
         else:
             lines = render_lines(what.send, **using(what.send)) if what.send else ()
             filled = Lines(tuple(StepLine(self._fits(TypeLine(line.words)), line.to) for line in lines), replies)
@@ -327,6 +329,20 @@ class Filler:
             shows=self._shows(template, using, read.watched()),
             shows_too=tuple(self._shows_too(template, using, read.value())),
         )
+
+    def _on_pages(self, what: PageTemplates, value: object) -> list[StepLine]:
+        """What is done on pages; forms that can be filled together are submitted once."""
+        lines: list[StepLine] = []
+        for one in value if what.each and isinstance(value, Iterable) else (value,):
+            for act, to in what.acts:
+                names = {k: v for source in act.sources for k, v in self._using(source, value=one).items()}
+                deed = act.fill(names, {})
+                last = lines[-1] if lines else StepLine(deed, to)
+                both = last.deed.joined(deed) if lines and not last.to and not to else None
+                if both is not None:
+                    lines.pop()
+                lines.append(StepLine(both or deed, to))
+        return lines
 
     def _undo(self, template: StepTemplate, value: object) -> str:
         """How it is taken back, as a person may see it; what only this uses of a value is not sent."""
@@ -366,22 +382,26 @@ class Filler:
             )
         return deed
 
-    def _takes(self, replies: Mapping[str, tuple[TypeLine, ...]]) -> None:
+    def _takes(self, replies: Replies) -> None:
         """Raises WordsError for an answer that its question would not take."""
         for name, turns in replies.items():
             place = self.book.places[name]
-            for deed in turns if place.takes is not None else ():
-                if not has_secret(deed.words) and not place.takes.fullmatch(deed.shown):  # type: ignore[union-attr]
+            for deed in turns:
+                if not isinstance(deed, TypeLine) or place.takes is None or has_secret(deed.words):
+                    continue
+                if not place.takes.fullmatch(deed.shown):
                     raise WordsError(f"{deed.shown!r} is not an answer that {place.words} takes")
 
     def interview(self, interview: Interview, steps: list[Step]) -> ScriptInterview:
         """Every question with its answer: what is planned, and for the rest what the book says."""
         answers: dict[str, tuple[Deed, ...]] = {}
         for place, reply in interview.otherwise.items():
-            answers[place] = _turns(reply, self._using(reply))
+            answers[place] = _replied(reply, self._using)
         own = [step for step in steps if step.interview == interview.name]
         for step in own:
-            answers.update(step.what.replies)
+            for place, turns in step.what.replies.items():
+                before = answers.get(place)
+                answers[place] = (turns[0].over(before[0]), *turns[1:]) if before else turns
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
 
 
@@ -390,7 +410,7 @@ def whole(template: StepTemplate, *, secret: bool) -> tuple[tuple[Part, ...], tu
 
     A secret is not expected to be shown.
     """
-    sent = (*template.what.replies.values(), getattr(template.what, "send", ""))
+    sent = template.what.sources
     shown = [template.reads.shows] if template.reads and not secret else None
     return _unused(sent), _unused(shown) if shown is not None else ()
 
@@ -404,6 +424,13 @@ def _secrets(value: object) -> Iterator[Part]:
     if isinstance(value, SecretRef):
         yield Part("", "password", True)
     yield from (part for part in Parts(value).untouched() if part.secret)
+
+
+def _replied(reply: ReplyTemplate, using: Callable[[str], Mapping[str, object]]) -> tuple[Deed, ...]:
+    """What answers a question: what is typed, or what is done on a page; `using` gives the names of a template."""
+    if isinstance(reply, str):
+        return _turns(reply, using(reply))
+    return (reply.fill({name: value for source in reply.sources for name, value in using(source).items()}, {}),)
 
 
 def _turns(reply: str, names: Mapping[str, object]) -> tuple[TypeLine, ...]:

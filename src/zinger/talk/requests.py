@@ -11,6 +11,7 @@ from collections.abc import Generator
 from dataclasses import dataclass, field
 from typing import TypeVar
 
+from zinger.phrasebook.document import Document
 from zinger.phrasebook.map import Deed, Place
 from zinger.talk.events import Event
 
@@ -53,12 +54,13 @@ Request = Look | Do | Tell
 class At:
     """Where the device is: the place and what it showed of itself there (hostname, user, ...).
 
-    `choices` is what a menu offers: from the text of a choice to what is sent for it.
+    `choices` is what a menu offers: from the text of a choice to what is sent for it. `page` is the page itself.
     """
 
     place: Place
     captured: dict[str, str] = field(default_factory=dict)
     choices: dict[str, str] = field(default_factory=dict)
+    page: Document | None = None
 
     @property
     def name(self) -> str:
@@ -82,11 +84,18 @@ class Answer:
     warnings: tuple[str, ...] = ()
     disturbed: bool = False
     torn: frozenset[int] = frozenset()
+    beside: str = ""
+    """The field of a page beside which the refusal stands."""
 
     @property
     def lines(self) -> tuple[str, ...]:
         """The rows, less blanks at their ends."""
         return tuple(row.rstrip() for row in self.rows)
+
+    @property
+    def page(self) -> Document | None:
+        """What came on a page; `rows` are its text."""
+        return self.at.page
 
 
 Reply = At | Answer | None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zinger.phrasebook.book import Card, Phrasebook
 from zinger.phrasebook.compile.card import CardSection
+from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.places import PlacesSection
 from zinger.phrasebook.compile.readings import ReadingsSection
 from zinger.phrasebook.compile.section import IDENTITIES, Section
@@ -34,6 +35,7 @@ def _book(source: FamilySource, shape: BookShape, card: Card, problems: list[Pro
         card=card,
         map=map_,
         terminal=terminal,
+        pages=PagesSection(source, shape, problems).pages(shape, map_.places),
         home=shape.home,
         view=shape.view or shape.home,
         steps=settings,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
+from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import IDENTITIES, MOVE_NAMES, Path, Section
 from zinger.phrasebook.map import Act, AsksFor, Kind, Map, Move, Place
 from zinger.phrasebook.shapes import BookShape, MoveShape, PlaceShape
@@ -23,21 +24,23 @@ class PlacesSection(Section):
         """Both, compiled."""
         made = {name: self._place(name, p, shape) for name, p in shape.places.items()}
         places = {name: place for name, (place, _) in made.items()}
-        signs = {name: sign for name, (_, sign) in made.items()}
+        signs = {name: sign for name, (_, sign) in made.items() if sign is not None}
         moves = tuple(self._move(i, m, places, signs) for i, m in enumerate(shape.moves))
         return Map(places, moves), self._terminal(shape, places, signs)
 
     # -- places ------------------------------------------------------------------------------------
-    def _place(self, name: str, p: PlaceShape, shape: BookShape) -> tuple[Place, Sign]:
+    def _place(self, name: str, p: PlaceShape, shape: BookShape) -> tuple[Place, Sign | None]:
         path: Path = ["places", name]
+        asks_for = self.word([*path, "asks_for"], "credential", p.asks_for, AsksFor) if p.asks_for else None
+        if p.page is not None:
+            return Place(name, Kind.PAGE, asks_for), None
         told = {"prompt": p.prompt, "asks": p.asks, "menu": p.menu, "pager": p.pager, "notice": p.notice}
         given = {key: source for key, source in told.items() if source is not None}
         if len(given) != 1:
-            self.bad(path, f"a place has exactly one of {', '.join(told)}")
+            self.bad(path, f"a place has exactly one of page, {', '.join(told)}")
             return Place(name, Kind.QUESTION), Sign(NEVER)
         key, source = next(iter(given.items()))
         kind = Kind.QUESTION if key == "asks" else Kind(key)
-        asks_for = self.word([*path, "asks_for"], "credential", p.asks_for, AsksFor) if p.asks_for else None
         takes = self.maybe_regex([*path, "takes"], p.takes)
         return Place(name, kind, asks_for, takes), self._sign(path, key, source, kind, p, shape)
 
@@ -78,6 +81,9 @@ class PlacesSection(Section):
         `signs_in`: it leads to the question for a password, so that a command may name the account.
         """
         asks_for = origin.asks_for if origin else None
+        pages = PagesSection(self.source, self.shape, self.problems)
+        if origin is not None and origin.kind is Kind.PAGE:
+            return pages.act(path, m, MOVE_NAMES)
         given = sum(how is not None for how in (m.send, m.press, m.choose))
         if given > 1 or (given == 0 and asks_for is None):
             self.bad(path, "a move has exactly one of send, press and choose")
@@ -107,7 +113,7 @@ class PlacesSection(Section):
     def _terminal(self, shape: BookShape, places: Mapping[str, Place], signs: Mapping[str, Sign]) -> Terminal:
         typing = shape.typing
         return Terminal(
-            places,
+            {name: place for name, place in places.items() if name in signs},
             signs,
             noise=self.any_of("noise", shape.noise),
             boot=self.any_of("boot", shape.boot, re.MULTILINE),

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from zinger.phrasebook.book import Reading, Take
+from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import Path, Section
 from zinger.phrasebook.map import Deed
-from zinger.phrasebook.shapes import ReadingShape, TakeShape
+from zinger.phrasebook.pages import Open
+from zinger.phrasebook.shapes import DoShape, ReadingShape, TakeShape
 from zinger.phrasebook.terminal import typed
 from zinger.phrasebook.words import leads_to
 
@@ -25,8 +27,15 @@ class ReadingsSection(Section):
         startup = self._asked(path, "startup", r.startup)[0] if r.startup is not None else None
         return Reading(name, r.at, ask, startup, take, sections, to or r.at)
 
-    def _asked(self, path: Path, key: str, text: str) -> tuple[Deed, str]:
-        """What is asked, and the place at which its answer ends if that is another."""
+    def _asked(self, path: Path, key: str, text: str | DoShape) -> tuple[Deed, str]:
+        """What is asked, and the place at which its answer ends if that is another; a page is opened anew."""
+        if isinstance(text, DoShape):
+            if text.to is not None:
+                self.known_place([*path, key, "to"], text.to)
+            act = PagesSection(self.source, self.shape, self.problems).act([*path, key], text, frozenset())
+            return act.fill({}, {}), text.to or ""
+        if not text:
+            return Open(), ""
         self.template([*path, key], text, frozenset())
         to = next(iter(leads_to(text)), "")
         if to:
@@ -38,11 +47,13 @@ class ReadingsSection(Section):
         """How one fact is taken."""
         path = [*path, fact]
         shape = TakeShape(line=t) if isinstance(t, str) else t
-        if (shape.line is None) == (shape.table is None):
-            self.bad(path, "a fact is taken from exactly one of line and table")
-        pattern = self.regex(path, shape.line or shape.table or "")
+        page = {key: what for key, what in _on_page(shape).items() if what is not None}
+        if len(page) > 1 or (not page and (shape.line is None) == (shape.table is None)):
+            self.bad(path, f"a fact is taken from exactly one of line, table, {', '.join(_on_page(shape))}")
+        pattern = self.regex(path, shape.line or shape.table or ("(?P<value>.*)" if page else ""))
         under = self.maybe_regex([*path, "under"], shape.under)
         names = frozenset(shape.columns) if shape.table is not None else frozenset(pattern.groupindex)
+        names |= frozenset(shape.columns) if page else frozenset()
         names |= frozenset(under.groupindex) if under else frozenset()
         if shape.table is not None and not shape.columns:
             self.bad(path, "a table needs columns: a name for each, and the heading that stands over it")
@@ -50,4 +61,9 @@ class ReadingsSection(Section):
             self.bad(path, "the pattern has no group named value")
         else:
             self.template([*path, "value"], shape.value, names)
-        return Take(fact, pattern, shape.value, under, shape.columns, self.maybe_regex([*path, "split"], shape.split))
+        split = self.maybe_regex([*path, "split"], shape.split)
+        return Take(fact, pattern, shape.value, under, shape.columns, split, *next(iter(page.items()), ("", "")))
+
+
+def _on_page(shape: TakeShape) -> dict[str, str | None]:
+    return {"field": shape.field, "row": shape.row, "json": shape.json_path}

@@ -5,10 +5,24 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from zinger.phrasebook.book import Interview, Summary
+from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.readings import ReadingsSection
 from zinger.phrasebook.compile.section import PLAIN_NAMES, STEP_NAMES, Path, Section
-from zinger.phrasebook.shapes import BookShape, ConfirmShape, InterviewShape, ShownShape, StepShape
-from zinger.phrasebook.steps import AnswerTemplates, Confirm, Effect, Holds, How, LineTemplates, Reads, StepTemplate
+from zinger.phrasebook.map import Act, Deed
+from zinger.phrasebook.pages import Submit
+from zinger.phrasebook.shapes import BookShape, ConfirmShape, DoShape, InterviewShape, PlaceShape, ShownShape, StepShape
+from zinger.phrasebook.steps import (
+    AnswerTemplates,
+    Confirm,
+    Effect,
+    Holds,
+    How,
+    LineTemplates,
+    PageTemplates,
+    Reads,
+    ReplyTemplate,
+    StepTemplate,
+)
 from zinger.phrasebook.terminal import PressKey, typed
 from zinger.phrasebook.words import leads_to
 from zinger.plan.settings import SETTINGS
@@ -21,6 +35,7 @@ class StepsSection(Section):
         super().__init__(*args)  # type: ignore[arg-type]
         self.facts = facts
         """What the readings take; a step may be read back by no other."""
+        self.on_pages = PagesSection(self.source, self.shape, self.problems)
 
     def settings(self, shape: BookShape) -> dict[str, StepTemplate]:
         """The steps of the settings."""
@@ -43,9 +58,8 @@ class StepsSection(Section):
         names = STEP_NAMES if name in SETTINGS else PLAIN_NAMES
         for key, source in (("send", send or ""), ("undo", p.undo or ""), ("shows", p.shows if p.read else "")):
             self.template([*path, key], source, names)
-        for place, reply in p.replies.items():
-            self.known_place([*path, "replies", place], place)
-            self.template([*path, "replies", place], reply, names)
+        replies = self._replies([*path, "replies"], p.replies, names)
+        acts = self._acts(path, p, names)
         if p.read is not None:
             self.one_of([*path, "read"], "reading that takes the fact", p.read, self.facts)
         for other in p.after:
@@ -53,7 +67,7 @@ class StepsSection(Section):
         return StepTemplate(
             name,
             self._how(path, p, at, send),
-            AnswerTemplates(p.within, p.replies) if p.within is not None else LineTemplates(send or "", p.replies),
+            self._what(p, send, acts, replies),
             p.title,
             p.undo or "",
             Reads(p.read, p.shows, self.word([*path, "holds"], "way to compare", p.holds, Holds)) if p.read else None,
@@ -62,6 +76,37 @@ class StepsSection(Section):
             tuple(self._reads_too([*path, "shows_too"], fact, shown) for fact, shown in p.shows_too.items()),
             self._trial([*path, "tries"], name, p.tries) if p.tries else None,
         )
+
+    def _what(
+        self, p: StepShape, send: str | None, acts: tuple[tuple[Act, str], ...], replies: dict[str, ReplyTemplate]
+    ) -> LineTemplates | PageTemplates | AnswerTemplates:
+        if p.within is not None:
+            return AnswerTemplates(p.within, replies)
+        return PageTemplates(acts, replies, p.each) if acts else LineTemplates(send or "", replies)
+
+    def _acts(self, path: Path, p: StepShape, names: frozenset[str]) -> tuple[tuple[Act, str], ...]:
+        """What is done on pages: what the step says itself, or each of its list."""
+        if not p.do:
+            return ((self.on_pages.act(path, p, names), ""),) if self.on_pages.is_told(p) else ()
+        if self.on_pages.is_told(p) or p.send is not None:
+            self.bad(path, "what is done stands in the list under do, or in the step itself")
+        for n, one in enumerate(p.do):
+            if one.to is not None:
+                self.known_place([*path, "do", n, "to"], one.to)
+        return tuple((self.on_pages.act([*path, "do", n], one, names), one.to or "") for n, one in enumerate(p.do))
+
+    def _replies(
+        self, path: Path, replies: Mapping[str, str | DoShape], names: frozenset[str]
+    ) -> dict[str, ReplyTemplate]:
+        for place in replies:
+            self.known_place([*path, place], place)
+        return {place: self._reply([*path, place], reply, names) for place, reply in replies.items()}
+
+    def _reply(self, path: Path, reply: str | DoShape, names: frozenset[str]) -> ReplyTemplate:
+        if isinstance(reply, DoShape):
+            return self.on_pages.act(path, reply, names)
+        self.template(path, reply, names)
+        return reply
 
     def _reads_too(self, path: Path, fact: str, shown: str | ShownShape) -> Reads:
         """Another fact that shows a part of the value."""
@@ -77,7 +122,7 @@ class StepsSection(Section):
         return self.step(path, name, p)
 
     def _how(self, path: Path, p: StepShape, at: str, send: str | None) -> How:
-        through = [*p.through, *leads_to(send or "")]
+        through = [*p.through, *leads_to(send or ""), *(one.to for one in p.do if one.to)]
         for place in through:
             self.known_place([*path, "through"], place)
         return How(
@@ -95,12 +140,13 @@ class StepsSection(Section):
         interviews = self.shape.interviews if isinstance(self.shape, BookShape) else {}
         if p.within is not None:
             self.one_of([*path, "in"], "question script", p.within, interviews)
-            if not p.replies or send is not None or p.at is not None:
+            if not p.replies or send is not None or p.at is not None or p.do or self.on_pages.is_told(p):
                 self.bad(path, "what is answered in a question script has replies, and neither at nor send")
             return next(iter(p.replies), "")
-        if p.at is None and send is None and p.read is not None and isinstance(self.shape, BookShape):
+        sends = send is not None or bool(p.do) or self.on_pages.is_told(p)
+        if p.at is None and not sends and p.read is not None and isinstance(self.shape, BookShape):
             return self.shape.home  # nothing is sent: it is only looked at
-        if p.at is None or send is None:
+        if p.at is None or not sends:
             self.bad(path, f"{'at' if p.at is None else 'send'!r} is missing")
             return p.at or ""
         self.known_place([*path, "at"], p.at)
@@ -122,25 +168,39 @@ class StepsSection(Section):
         questions = {i.first, *answered, *i.otherwise} | ({i.summary.at} if i.summary else set())
         for place in sorted(questions | set(i.ends) | ({i.begin.at} if i.begin else set())):
             self.known_place(path, place)
-        for place, reply in i.otherwise.items():
-            self.template([*path, "otherwise", place], reply, PLAIN_NAMES)
+        otherwise = self._replies([*path, "otherwise"], i.otherwise, PLAIN_NAMES)
         summary = None
         if i.summary:
             summary_path: Path = [*path, "summary", "take"]
             takes = {fact: readings.take(summary_path, fact, t) for fact, t in i.summary.take.items()}
             sections = self.maybe_regex([*path, "summary", "sections"], i.summary.sections)
-            summary = Summary(i.summary.at, takes, typed(i.summary.yes), typed(i.summary.no), sections)
+            yes, no = (self._deed([*path, "summary", key], getattr(i.summary, key)) for key in ("yes", "no"))
+            summary = Summary(i.summary.at, takes, yes, no, sections)
         return Interview(
             name,
             i.first,
             i.begin.at if i.begin else "",
-            typed(i.begin.send) if i.begin else None,
-            i.otherwise,
+            self._deed([*path, "begin"], i.begin.send) if i.begin else None,
+            otherwise,
             summary,
             tuple(i.ends),
-            PressKey(self.key([*path, "again"], i.again)) if i.again else None,
+            self._again([*path, "again"], i.again),
             self.word([*path, "effect"], "effect", i.effect, Effect),
             self.duration([*path, "patience"], i.patience),
             frozenset(questions),
-            typed(""),
+            Submit(()) if self.shape_of(i.first).page is not None else typed(""),
         )
+
+    def shape_of(self, place: str) -> PlaceShape:
+        """What the file says of a place."""
+        places = self.shape.places if isinstance(self.shape, BookShape) else {}
+        return places.get(place) or PlaceShape()
+
+    def _deed(self, path: Path, what: str | DoShape) -> Deed:
+        """What is done as it stands, whatever the plan."""
+        return self.on_pages.act(path, what, frozenset()).fill({}, {}) if isinstance(what, DoShape) else typed(what)
+
+    def _again(self, path: Path, what: str | DoShape) -> Deed | None:
+        if isinstance(what, DoShape):
+            return self._deed(path, what)
+        return PressKey(self.key(path, what)) if what else None

@@ -48,6 +48,8 @@ def _take(
     """Make one move, and draw from what follows what it means; `named` is the account that was named just before."""
     credential = credential_of(ways, move)
     user = at.captured.get("user") or (keys.only_renewal if credential is AsksFor.NEW_PASSWORD else None)
+    if AsksFor.USER.word in move.act.uses:
+        named = keys.user  # a page asks for both at once
     # somebody else may have left the question for a password standing: then it is another's, or nobody knows whose;
     # of whom was named just now it is believed, however the device writes the name
     counts = credential is AsksFor.PASSWORD and keys.turn_to(named or user)

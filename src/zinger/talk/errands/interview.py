@@ -57,7 +57,7 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
         if at.name == interview.first:
             turns.clear()
             half = False
-        deed = _reply(script, held, at, lines, asked[at.name], turns[at.name], half)
+        deed = _reply(script, held, Answer(lines, at), asked[at.name], turns[at.name], half)
         turns[at.name] += 1
         purpose = f"answering {at.place.words}"
         answer = yield from do(deed, expect, purpose, interview.patience)
@@ -96,18 +96,17 @@ def leave_interview(held: ScriptInterview, patience: float) -> Errand[At]:
     return at
 
 
-def _reply(
-    script: Script, held: ScriptInterview, at: At, lines: tuple[str, ...], time: int, turn: int, half: bool
-) -> Deed:
+def _reply(script: Script, held: ScriptInterview, shown: Answer, time: int, turn: int, half: bool) -> Deed:
     """What to answer at a question; what stands there already is kept where it is as planned."""
-    summary = held.interview.summary
+    summary, at = held.interview.summary, shown.at
     if summary and at.name == summary.at:
         if half:
             return summary.no
-        wrong = _wrong_in_summary(script, held, lines)
+        wrong = _wrong_in_summary(script, held, shown)
         if wrong and time > 1:
             raise Stuck(
-                f"its summary shows {', '.join(wrong)} otherwise than planned, also when asked again", "\n".join(lines)
+                f"its summary shows {', '.join(wrong)} otherwise than planned, also when asked again",
+                "\n".join(shown.lines),
             )
         return summary.no if wrong else summary.yes
     if at.name not in held.answers:
@@ -121,11 +120,11 @@ def _reply(
     return answers[min(turn, len(answers) - 1)].unless(at.captured.get("default"))
 
 
-def _wrong_in_summary(script: Script, held: ScriptInterview, lines: tuple[str, ...]) -> list[str]:
+def _wrong_in_summary(script: Script, held: ScriptInterview, shown: Answer) -> list[str]:
     """What the summary shows to be otherwise than planned."""
     assert held.interview.summary is not None
     taken = held.interview.summary.take
-    facts = gather(taken, lines, held.interview.summary.sections)
+    facts = gather(taken, shown.rows, held.interview.summary.sections, page=shown.page)
     return [
         step.title
         for step in script.steps

@@ -1,0 +1,1 @@
+"""Dialogues on pages: what came over HTTP goes in, requests come out."""

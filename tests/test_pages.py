@@ -1,0 +1,280 @@
+"""Pages: how they are read, filled, recognised, and what a surface does with what a web server answers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+from urllib.parse import parse_qsl, urlsplit
+
+import pytest
+
+from zinger.phrasebook.load import load_phrasebook
+from zinger.phrasebook.pages import Submit
+from zinger.plan.values.secrets import SecretRef
+from zinger.proof.facts import gather
+from zinger.talk.driver import Driver, Ended, Running
+from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.keyring import Keyring
+from zinger.talk.errands.read import take_reading
+from zinger.talk.errors import Interrupted, Silent, Stuck
+from zinger.talk.pages.http import Encoded, Failed, Request, Response, encoded
+from zinger.talk.pages.parse import parse
+from zinger.talk.pages.submit import CannotFill, filled
+from zinger.talk.pages.surface import PagesSurface
+from zinger.talk.requests import Errand
+from zinger.talk.surface import Wait
+
+AT = "https://192.0.2.71/setup/net"
+
+
+def page(body: str, url: str = AT, **headers: str) -> Any:
+    return parse(url, 200, {"content-type": "text/html", **headers}, body.encode())
+
+
+def sent(form: str, **fills: str) -> dict[str, str]:
+    """What a form sends with these fields filled, as the device gets it."""
+    deed = Submit(tuple((name.replace("_", " "), (value,)) for name, value in fills.items()))
+    request = encoded(filled(page(form), deed), lambda ref: f"<{ref.name}>")
+    return dict(parse_qsl(request.body.decode() or urlsplit(request.url).query, keep_blank_values=True))
+
+
+# -- fields, and what a browser sends ---------------------------------------------------------------------
+@pytest.mark.parametrize(
+    ("field", "label"),
+    [
+        ("<label for=x>Host name:</label><input id=x name=n>", "Host name"),
+        ("<label>Host name <input name=n></label>", "Host name"),
+        ("<table><tr><td>Host name:<td><input name=n></table>", "Host name"),
+        ("<table><tr><th>Host name</th><td><font><input name=n></font></td></table>", "Host name"),
+        ("<p>Host name <input name=n>", "Host name"),
+        ("Host name:<br><input name=n>", "Host name"),
+        ("<input name=n aria-label='Host name'>", "Host name"),
+        ("<div><span>Host name</span><div><input name=n></div></div>", "Host name"),
+        ("<input name=n placeholder='Host name'>", "Host name"),
+        ("<p>Name <input name=a> Host name * <input name=n>", "Host name"),
+    ],
+)
+def test_a_field_is_called_as_a_person_reads_it(field: str, label: str) -> None:
+    form = page(f"<form>{field}</form>").forms[0]
+    found = form.find(label)
+    assert found is not None and found.name == "n"
+
+
+FORM = """<form method=post action=../save accept-charset=iso-8859-1>
+<input type=hidden name=tok value=once-7><input name=gone value=x disabled>
+<p>Place: <input name=place value=old><p><input type=checkbox name=ssh value=1 checked> SSH
+<p><input type=checkbox name=tel> Telnet
+<p>Mode <input type=radio name=m value=s> static <input type=radio name=m value=d checked> by lease
+<p>Zone <select name=z><option value=0>UTC<option value=1>Upper Kettle</select>
+<textarea name=note>
+one
+two</textarea><input type=submit name=do value=Test><button name=do value=save>Save it</button></form>"""
+
+
+def test_a_form_is_sent_as_a_browser_sends_it() -> None:
+    assert sent(FORM) == {
+        "tok": "once-7", "place": "old", "ssh": "1", "m": "d", "z": "0", "note": "one\r\ntwo", "do": "Test",
+    }  # fmt: skip
+    changed = sent(FORM, Place="Wheal", SSH="no", Telnet="yes", Mode="static", Zone="Upper Kettle")
+    assert changed == {
+        "tok": "once-7", "place": "Wheal", "tel": "on", "m": "s", "z": "1", "note": "one\r\ntwo", "do": "Test",
+    }  # fmt: skip
+    request = filled(page(FORM), Submit((("place", ("Zürich ✓",)),), "Save it"))
+    body = encoded(request, str).body
+    assert request.url == "https://192.0.2.71/save" and b"do=save" in body and b"place=Z%FCrich+%26%2310003%3B" in body
+
+
+def test_get_forms_files_and_fields_outside_their_form() -> None:
+    form = page("<form id=f action='/find?old=1'><input name=q></form><input form=f name=more value=2>")
+    request = encoded(filled(form, Submit((("q", ("a b",)),))), str)
+    assert (request.method, request.url) == ("GET", "https://192.0.2.71/find?q=a+b&more=2")
+    multi = page("<form method=post enctype=multipart/form-data><input type=file name=f><input name=a></form>")
+    body = encoded(filled(multi, Submit((("a", (SecretRef("pw"),)),))), lambda ref: 'x"y').body
+    assert b'name="f"; filename=""' in body and b'name="a"\r\n\r\nx"y\r\n' in body
+
+
+@pytest.mark.parametrize(
+    ("fills", "why"),
+    [
+        ({"Zone": "Mars"}, "does not offer 'Mars'; it offers UTC, Upper Kettle"),
+        ({"gone": "y"}, "can't be changed here"),
+        ({"Colour": "red"}, "has no field 'Colour'; it has"),
+        ({"SSH": "perhaps"}, "is on or off"),
+    ],
+)
+def test_what_a_form_can_not_take_is_said_before_it_is_sent(fills: dict[str, str], why: str) -> None:
+    with pytest.raises(CannotFill, match=why.split("; it has")[0]):
+        sent(FORM, **fills)
+
+
+def test_a_page_of_two_thousand_fields_and_one_that_nests_without_end_are_read() -> None:
+    many = page("<form>" + "".join(f"<p>F{n} <input name=f{n} value={n}>" for n in range(2000)) + "</form>")
+    assert many.field("F1999").value == "1999"
+    assert page("<div>" * 20_000 + "deep").lines in ((), ("deep",))
+    bomb = "<!DOCTYPE x [<!ENTITY a SYSTEM 'file:///etc/passwd'>]><p>&a;"
+    assert "root" not in " ".join(page(bomb).lines)
+    assert parse(AT, 200, {"content-type": "application/json"}, b"[" * 100_000).data is None
+
+
+def test_facts_come_from_fields_rows_tables_text_and_json() -> None:
+    book = load_phrasebook(BOOK, "own.yaml")
+    shown = page(
+        "<title>State</title><table><tr><td>Serial number:<td>T-7</table><p>Running 3.1<p>"
+        "<table><caption>VLANs</caption><tr><th>Id<th>Name<tr><td>20<td>staff<tr><td>30<td>guests</table>"
+        "<form>Name <input name=n value=kvr>Zone <select name=z><option>UTC<option selected>Kettle</select></form>"
+    )
+    facts = gather(book.readings["state"].take, shown.lines, page=shown)
+    assert {name: [f.value for f in found] for name, found in facts.items()} == {
+        "serial": ["T-7"], "image": ["3.1"], "vlan": ["20 staff", "30 guests"], "name": ["kvr"], "zone": ["Kettle"],
+    }  # fmt: skip
+    assert facts["serial"][0].line == "Serial number: T-7 · State (/setup/net)"
+    data = parse(AT, 200, {"content-type": "application/json"}, b'{"net": {"on": true, "dns": ["a", "b"]}}')
+    taken = gather(book.readings["data"].take, data.lines, page=data)
+    assert [f.value for f in taken["dns"]] == ["a", "b"] and taken["up"][0].value == "true"
+
+
+# -- dialogues ---------------------------------------------------------------------------------------------
+BOOK = r"""
+family: lathe-p1
+title: Lathe P1
+factory: {address: 192.0.2.71/24, sign_in: {user: u, password: p}, boots_in: 30 s}
+home: net
+refusals: ['^not taken: (?P<why>.+)']
+pages: {start: /}
+places:
+  door: {page: {has: [User, Password]}, asks_for: password}
+  net: {page: {title: '^Net', has: [Name]}}
+  state: {page: {title: '^State'}}
+  busy: {page: {text: 'please wait', waits: 2 s}}
+  told: {page: {json: {net: ''}}}
+moves:
+  - {from: door, to: net, fill: {User: '{{ user }}', Password: '{{ password }}'}}
+  - {from: net, to: state, follow: State}
+  - {from: state, to: net, open: /}
+settings:
+  hostname: {at: net, fill: {Name: '{{ value }}'}, press: Save, read: name}
+readings:
+  state:
+    at: state
+    take:
+      serial: {row: Serial number}
+      image: 'Running (?P<value>\S+)'
+      vlan: {table: VLANs, columns: {id: Id, name: Name}, value: '{{ id }} {{ name }}'}
+      name: {field: Name}
+      zone: {field: z}
+  data: {at: net, ask: {call: {to: /api}, to: told}, take: {dns: {json: 'net.dns[]'}, up: {json: net.on}}}
+"""
+DOOR = "<title>In</title><form method=post action=/in>User <input name=u> Password <input name=p type=password></form>"
+NET = (
+    "<title>Net</title><form method=post action=/save>Name <input name=n><button>Save</button></form>"
+    "<a href=/s>State</a>"
+)
+STATE = "<title>State</title><p>Running 3.1"
+
+
+class Site:
+    """A web server of a few lines: `answers` says what comes for a method and path."""
+
+    def __init__(self, **answers: Any) -> None:
+        self.answers = answers
+        self.asked: list[Encoded] = []
+
+    def __call__(self, request: Request) -> Response | Failed:
+        got = encoded(request, lambda ref: {"right": "good"}.get(ref.name, "bad"))
+        self.asked.append(got)
+        path = urlsplit(got.url).path.strip("/") or "start"
+        answer = self.answers[path]
+        if callable(answer):
+            answer = answer(got)
+        if isinstance(answer, Failed):
+            return answer
+        status, headers, body = answer if isinstance(answer, tuple) else (200, {}, answer)
+        kind = {"content-type": "text/html"} if body[:1] == "<" else {}
+        return Response(got.url, status, tuple({**kind, **headers}.items()), body.encode())
+
+
+def talk(errand: Errand[Any], site: Callable[[Request], Response | Failed]) -> Running[Any]:
+    book = load_phrasebook(BOOK, "own.yaml")
+    surface = PagesSurface(book.pages, "https://192.0.2.71")
+    driver = Driver(surface)
+    now, running = 0.0, driver.begin(errand, 0.0)
+    for _ in range(500):
+        action = driver.turn(now)
+        if isinstance(action, Ended):
+            return running
+        if isinstance(action, Wait):
+            now = action.until
+        else:
+            came = site(action)
+            now += 0.01
+            (surface.receive if isinstance(came, Response) else surface.failed)(came, now)
+    raise AssertionError("it never ended")
+
+
+def keys(*names: str) -> Keyring:
+    return Keyring([("u", SecretRef(name)) for name in names])
+
+
+def way(goal: str, *names: str) -> Errand[Any]:
+    return arrive(load_phrasebook(BOOK, "own.yaml").map, goal, keys(*(names or ("right",))), 20.0)
+
+
+def signs_in(got: Encoded) -> Any:
+    return (303, {"location": "/net"}, "") if b"p=good" in got.body else DOOR
+
+
+def test_a_way_leads_through_a_sign_in_and_a_link_and_a_refused_password_is_counted() -> None:
+    site = Site(start=DOOR, **{"in": signs_in}, net=NET, s=STATE)
+    ended = talk(way("state", "wrong", "right"), site)
+    assert ended.error is None and ended.result().name == "state"
+    assert [urlsplit(r.url).path for r in site.asked] == ["/", "/in", "/in", "/in", "/net", "/s"]
+    site = Site(start=DOOR, **{"in": signs_in})
+    ended = talk(way("net", "wrong"), site)
+    assert isinstance(ended.error, Stuck) and len(site.asked) == 3
+
+
+def test_a_page_that_tells_to_wait_is_asked_for_again_within_bounds() -> None:
+    pages = iter(["<p>please wait", "<p>please wait", NET])
+    ended = talk(way("net"), Site(start=lambda got: next(pages)))
+    assert ended.result().name == "net"
+    ended = talk(way("net"), Site(start="<p>please wait"))
+    assert isinstance(ended.error, Silent) and "still shows busy" in str(ended.error)
+    on = "<meta http-equiv=refresh content='3; url=/net'>applied"
+    assert talk(way("net"), Site(start=on, net=NET)).result().name == "net"
+
+
+def test_nothing_leads_away_from_the_device_and_circles_end() -> None:
+    away = (302, {"location": "https://198.51.100.9/"}, "")
+    ended = talk(way("net"), Site(start=away))
+    assert isinstance(ended.error, Interrupted) and "sends on to https://198.51.100.9/" in str(ended.error)
+    ended = talk(way("net"), Site(start=(302, {"location": "/"}, "")))
+    assert "in a circle" in str(ended.error)
+    evil = NET.replace("/s>", "file:///etc/passwd>")
+    ended = talk(way("state"), Site(start=evil))
+    assert "not this device" in str(ended.error)
+
+
+def test_what_reads_is_asked_again_what_changes_is_not() -> None:
+    coming = iter([Failed("it is not there", sent=False), Failed("cut"), (503, {}, "<p>soon"), NET])
+    assert talk(way("net"), Site(start=lambda got: next(coming))).error is None
+    site = Site(start=DOOR, **{"in": Failed("cut")})
+    ended = talk(way("net"), site)
+    assert isinstance(ended.error, Interrupted) and len(site.asked) == 2
+
+
+def test_an_unknown_page_is_a_persons() -> None:
+    ended = talk(way("net"), Site(start="<title>Licence</title><p>Read this"))
+    assert "Unknown page" in str(ended.error) and "Read this" in ended.error.shown
+    ended = talk(way("net"), Site(start="<script>build()</script><div id=app></div>"))
+    assert "made by scripts" in str(ended.error)
+
+
+def test_a_reading_opens_its_page_anew_and_frames_are_one_page() -> None:
+    book = load_phrasebook(BOOK, "own.yaml")
+    site = Site(start=NET, s=STATE)
+    answer = talk(take_reading(book, book.readings["state"], keys("right")), site).result()
+    assert [urlsplit(r.url).path for r in site.asked] == ["/", "/s", "/s"] and answer.page.title == "State"
+    frames = "<title>Net</title><frameset><frame src=/a><frame src=/b></frameset>"
+    site = Site(start=frames, a="<p>menu", b="<form>Name <input name=n></form>")
+    ended = talk(way("net"), site)
+    assert ended.result().name == "net" and [urlsplit(r.url).path for r in site.asked] == ["/", "/a", "/b"]
