@@ -20,10 +20,11 @@ from zinger.plan.subnets import laptop_address
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.board import Mark
+from zinger.run.consolepump import ConsolePump
 from zinger.run.hands import Act, Hands, HandsNeeded, Verb
 from zinger.run.memory import Span, Worker, credentials, remember
 from zinger.run.openjob import OpenJob
-from zinger.run.pump import Pump, TakenOver
+from zinger.run.pump import TakenOver
 from zinger.run.turns import Turns
 from zinger.store.entries import (
     Booted,
@@ -181,9 +182,9 @@ class Loop(Link):
         self.closed = True
 
 
-def pump(book: Phrasebook, link: Link, recording: Recording | None = None) -> Pump:
+def pump(book: Phrasebook, link: Link, recording: Recording | None = None) -> ConsolePump:
     secrets = {SecretRef("f"): "unpack-me", SecretRef("n"): "new-secret-1"}
-    made = Pump(
+    made = ConsolePump(
         Conversation(book.terminal, Timing(settle=0.02, nudge=0.02, boots_in=1, blind_pace=0)),
         secrets.__getitem__,
         Masker(secrets.values()),

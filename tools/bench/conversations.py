@@ -18,7 +18,7 @@ from zinger.link.tcp import TcpLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.load import Families, shipped_families
 from zinger.phrasebook.terminal import TypeLine
-from zinger.run.pump import Pump
+from zinger.run.consolepump import ConsolePump
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.talk.conversation import Conversation
@@ -76,7 +76,7 @@ async def carried(echo_check: bool, recording: bool) -> float:
     """The same through pump, masker, conversation and, if wanted, echo check and recording."""
     near, far = await _pair()
     book = shipped_families()["quern-s2"]
-    pump = Pump(
+    pump = ConsolePump(
         Conversation(book.terminal, Timing(echo_check=echo_check)), lambda ref: "", Masker(["a-secret-of-the-job"])
     )
     link = TcpLink("bench")
@@ -180,9 +180,9 @@ async def _bare(address: str) -> None:
     transport.close()
 
 
-async def _converse(book: Phrasebook, folder: Path, address: str, number: int) -> tuple[float, Pump]:
+async def _converse(book: Phrasebook, folder: Path, address: str, number: int) -> tuple[float, ConsolePump]:
     """One conversation with echo check and recording; seconds that it took."""
-    pump = Pump(Conversation(book.terminal), lambda ref: "", Masker(["a-secret-of-the-job"]))
+    pump = ConsolePump(Conversation(book.terminal), lambda ref: "", Masker(["a-secret-of-the-job"]))
     link = TcpLink("bench")
     await asyncio.get_running_loop().create_unix_connection(lambda: link, address)
     pump.join(link, Recording(folder / f"{number}.cast", "bench"))

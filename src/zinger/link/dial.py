@@ -7,6 +7,7 @@ which maps planned addresses to loopback and refuses what a laptop could not rea
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 from zinger.link.base import Link, LinkError, Refused
 from zinger.link.command import open_command
@@ -16,11 +17,16 @@ from zinger.link.tcp import open_tcp, open_telnet
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.console import FORMS, SERIAL, YARD, Console, LineSettings
 
+if TYPE_CHECKING:
+    from zinger.link.web import WebEndpoint, WebLink
+
 
 class Dialer:
     """Opens links. Subclasses say where an address and port really are."""
 
     host_keys = HostKeys()
+    certificates = HostKeys()
+    """Pinned certificates of web servers."""
 
     async def where(self, address: str, port: int) -> tuple[str, int]:
         """The host and port to connect to; raises LinkError when no way leads there."""
@@ -34,6 +40,12 @@ class Dialer:
         """A shell over SSH; the host key is pinned under the names of the endpoint."""
         host, real = await self.where(endpoint.address, endpoint.port)
         return await open_ssh(host, real, user, password, f"ssh {user}@{endpoint.address}", endpoint, self.host_keys)
+
+    async def web(self, endpoint: WebEndpoint) -> WebLink:
+        """A device's web server; its certificate is pinned under the names of the endpoint."""
+        from zinger.link.web import open_web  # here, since it is heavy and many a run needs none of it
+
+        return await open_web(endpoint, self.where, self.certificates)
 
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""
@@ -49,8 +61,14 @@ class Dialer:
 class LiveDialer(Dialer):
     """The real network."""
 
-    def __init__(self, host_keys: HostKeys | None = None, commands: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self,
+        host_keys: HostKeys | None = None,
+        commands: Mapping[str, str] | None = None,
+        certificates: HostKeys | None = None,
+    ) -> None:
         self.host_keys = host_keys or HostKeys()
+        self.certificates = certificates or HostKeys()
         self.commands = commands or {}
         """What the job starts to reach a console, by name: only what a person allowed."""
 

@@ -74,9 +74,10 @@ class Yard:
 class YardDialer(Dialer):
     """Every way leads through the yard; nothing but loopback is ever dialled."""
 
-    def __init__(self, yard: Yard, host_keys: HostKeys | None = None) -> None:
+    def __init__(self, yard: Yard, host_keys: HostKeys | None = None, certificates: HostKeys | None = None) -> None:
         self.yard = yard
         self.host_keys = host_keys or HostKeys()
+        self.certificates = certificates or HostKeys()
 
     async def where(self, address: str, port: int) -> tuple[str, int]:
         try:

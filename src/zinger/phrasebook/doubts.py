@@ -58,7 +58,9 @@ def _nobody_named(book: Phrasebook, file: str) -> Iterator[Problem]:
     if book.map.asking(AsksFor.USER) is not None or len(_accounts(book)) < 2:
         return
     for name, place in book.places.items():
-        if place.asks_for is AsksFor.PASSWORD and "user" not in book.terminal.signs[name].pattern.groupindex:
+        sign = book.terminal.signs.get(name)
+        named = any(AsksFor.USER.word in move.act.uses for move in book.map.moves_from(name))
+        if place.asks_for is AsksFor.PASSWORD and not named and (sign is None or "user" not in sign.pattern.groupindex):
             yield warning_at(
                 "nobody-named",
                 Spot(file, None, f"places.{name}"),
@@ -71,7 +73,8 @@ def _password_not_tried(book: Phrasebook, file: str) -> Iterator[Problem]:
     """Accounts are made, and no way in can try their passwords."""
     door = book.map.asking(AsksFor.USER) or book.map.asking(AsksFor.PASSWORD)
     leaves = door is not None and book.map.next_move(book.home, door, book.map.every_name) is not None
-    if "services.ssh" in book.rules.proved_over or leaves:
+    over = book.rules.proved_over
+    if "services.ssh" in over or (book.pages is not None and "services.https" in over) or leaves:
         return
     for name in _accounts(book):
         if book.steps[name].tries is None:

@@ -47,6 +47,9 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
             (f"places.{name}.screen", sign.screen),
             (f"places.{name}.choices", sign.choices),
         ]
+    for name, page in (book.pages.signs if book.pages else {}).items():
+        shown = {"at": page.at, "title": page.title, "heading": page.heading, "text": page.text, **page.json}
+        found += [(f"places.{name}.page.{what}", pattern) for what, pattern in shown.items()]
     for name, reading in book.readings.items():
         for fact, take in reading.take.items():
             path = f"readings.{name}.take.{fact}"
@@ -103,7 +106,7 @@ def _told_apart_by_screen(one: Sign, other: Sign) -> bool:
 def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
     known = book.map.every_name
     for name, place in book.places.items():
-        lonely = not place.passes and name != book.home and name not in _answered(book)
+        lonely = not place.passes and name not in (book.home, book.view) and name not in _answered(book)
         if lonely and book.map.next_move(name, book.home, known) is None:
             yield error_at(
                 "place-dead-end",

@@ -8,6 +8,7 @@ from zinger.practice.hollin_m1.box import Manager
 from zinger.practice.marrable_v6.box import Gateway
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s9.box import Chassis
+from zinger.practice.quern_t1.box import Broker
 from zinger.practice.sallow_w5.box import Controller
 
 FAMILIES: dict[str, type[Box]] = {
@@ -16,5 +17,6 @@ FAMILIES: dict[str, type[Box]] = {
     "marrable-v6": Gateway,
     "quern-s2": Switch,
     "quern-s9": Chassis,
+    "quern-t1": Broker,
     "sallow-w5": Controller,
 }

@@ -15,8 +15,8 @@ from zinger.phrasebook.map import AsksFor
 from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import accounts_of, factory_renewal, needed_secrets
 from zinger.plan.values.secrets import SecretRef
+from zinger.run.consolepump import ConsolePump
 from zinger.run.memory import factory_secret
-from zinger.run.pump import Pump
 from zinger.run.world import World
 from zinger.store import entries
 
@@ -29,7 +29,12 @@ class ByHand:
     """A person's typing on one device."""
 
     def __init__(
-        self, world: World, device: Device, book: Phrasebook, pump: Pump, note: Callable[[entries.Happened], None]
+        self,
+        world: World,
+        device: Device,
+        book: Phrasebook,
+        pump: ConsolePump,
+        note: Callable[[entries.Happened], None],
     ) -> None:
         self.world, self.device, self.book, self.pump, self._note = world, device, book, pump, note
         tried = {place for _, step in book.every_step() if step.tries for place in step.tries.what.replies}

@@ -55,6 +55,7 @@ class Carrier:
             self._needs_you(error)
         finally:
             self.line.ended = time.time()
+            self.wire.release()
 
     async def _through(self) -> None:
         on = Pass(self.wire, self.memory, self.owed, self._done)

@@ -10,17 +10,28 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from ipaddress import IPv4Interface
 
 import psutil
 
 from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.subnets import laptop_address
-from zinger.plan.values.addresses import Network
+from zinger.plan.values.addresses import Address, Network
 from zinger.run.hands import Act, Hands, Verb
 
 FROM_OUTSIDE = 2
 """Sign-ins from the network at a time: key exchanges cost work."""
+
+
+@dataclass
+class _Spot:
+    """A factory address on the segment, which is many a device's."""
+
+    held_by: str = ""
+    left_there: str = ""
+    freed: asyncio.Event = field(default_factory=asyncio.Event)
 
 
 class Claims:
@@ -33,6 +44,7 @@ class Claims:
         self._practice = practice
         self._devices = list(devices)
         self._near: set[Network] = set()
+        self._spots: dict[str, _Spot] = {}
 
     async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
@@ -43,18 +55,50 @@ class Claims:
         address = device.fixed
         if address is None or address.interface is None:
             return
-        net = address.interface.network
-        if net in self._near or (not self._practice and _has_an_address_in(net)):
-            return
         taken = [d.fixed.ip for d in self._devices if d.fixed]
         taken += [gateway for d in self._devices if (gateway := d[GATEWAY])]
+        why = f"to sign in from the network of {device.site.name}"
+        await self._be_in(address.interface.network, taken, why, waits)
+
+    async def be_at(self, factory: IPv4Interface, title: str, waits: Callable[[str], None]) -> None:
+        """Return once the laptop can reach a factory address."""
+        await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", waits)
+
+    async def _be_in(self, net: Network, taken: Iterable[Address], why: str, waits: Callable[[str], None]) -> None:
+        if net in self._near or (not self._practice and _has_an_address_in(net)):
+            return
         free = laptop_address(net, taken)
         if free is None:
             return
         waits("your hands")
-        do, why = f"give this laptop the address {free}", f"to sign in from the network of {device.site.name}"
-        await self.hands.ask(Act(Verb.LAPTOP, str(free), do, why, rank=2))
+        await self.hands.ask(Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}", why, rank=2))
         self._near.add(net)
+
+    async def take_factory(self, address: str, device: str, waits: Callable[[str], None]) -> None:
+        """Return once a factory address is this device's alone: of several with the same one, one is cabled at a time.
+
+        One that was left there, because it needs a person, is unplugged first.
+        """
+        spot = self._spots.setdefault(address, _Spot())
+        if spot.held_by == device:
+            return
+        while spot.held_by:
+            waits(f"{address}, where {spot.held_by} answers now")
+            spot.freed.clear()
+            await spot.freed.wait()
+        spot.held_by = device
+        if spot.left_there and spot.left_there != device:
+            do, why = f"take the network cable out of {spot.left_there}", f"it still answers at {address}"
+            waits("your hands")
+            await self.hands.ask(Act(Verb.UNPLUG, spot.left_there, do, why, rank=1))
+        spot.left_there = ""
+
+    def leave_factory(self, address: str, device: str, moved: bool) -> None:
+        """The device does not need the factory address any more; unless it `moved`, it still answers there."""
+        spot = self._spots.get(address)
+        if spot is not None and spot.held_by == device:
+            spot.held_by, spot.left_there = "", "" if moved else device
+            spot.freed.set()
 
 
 def _has_an_address_in(net: Network) -> bool:

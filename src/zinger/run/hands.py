@@ -28,6 +28,7 @@ class Verb(StrEnum):
     READ_LABEL = "read label"
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
+    UNPLUG = "unplug"
 
 
 AHEAD = frozenset({Verb.PLUG, Verb.LAPTOP})

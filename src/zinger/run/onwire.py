@@ -1,18 +1,18 @@
-"""One device on its wire: its console link, its conversation, and what everybody who works on it needs.
+"""One device on its wire: its link, its dialogue, and what everybody who works on it needs.
 
-The stages send and read through this; a person takes the wire, holds it, hands it back.
+The stages send and read through this; a person takes the wire, holds it, hands it back. How the device is reached, and
+what stands at the other end of the link, is each kind of wire's own (`ConsoleWire`, `PagesWire`).
 """
 
 from __future__ import annotations
 
 import asyncio
 import time
+from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from zinger.link.base import Link, LinkError
-from zinger.link.ssh import SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
@@ -20,62 +20,90 @@ from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.proof.facts import Fact, Facts, gather
 from zinger.proof.findings import Finding
 from zinger.run.board import DeviceLine, Mark
-from zinger.run.byhand import ByHand
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory, credentials, factory_secret, passwords_of
 from zinger.run.pump import Pump
-from zinger.run.ways import Ways, until_it_answers
 from zinger.run.world import World
 from zinger.script.compile import Script, Step
 from zinger.store import entries
-from zinger.store.recording import Recording
-from zinger.talk.conversation import Conversation
 from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import Interrupted, Silent, Stuck
 from zinger.talk.events import Event, Recognised, Renewed, SignedIn, Waiting, Waits
 from zinger.talk.requests import Errand
-from zinger.talk.timing import Timing
 
 T = TypeVar("T")
 AWAY = 20.0
 """Seconds that a lost device is dialled again for, above twice its boot."""
 
 
-class OnWire:
+class OnWire(ABC):
     """Sends, reads and notes for one device."""
+
+    pump: Pump[Any]
+    reached_by = "its console"
+    """How it is reached, for people."""
 
     def __init__(
         self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
     ) -> None:
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
         self.name, self.memory = device.name, memory
-        boots_in = memory.boots_in or book.factory.boots_in / world.pace
-        pace = 0.0 if device.console.startswith("ssh://") else Timing.blind_pace * world.pace
-        timing = Timing(boots_in=boots_in, blind_pace=pace)
-        conversation = Conversation(book.terminal, timing, world.trace_of(device.name))
-        self.pump = Pump(
-            conversation,
-            lambda ref: world.secret(book, ref),
-            world.masker_for(device, book),
-            line.transcript,
-            self._saw,
-            world.turns,
-        )
+        self.boots_in = memory.boots_in or book.factory.boots_in / world.pace
+        """Seconds that this very device took to boot before, or its family takes."""
         self.keys = Keyring(
             credentials(device, book, memory),
             {book.factory.user: factory_renewal(device, book.factory.user)},
             device.name,
             passwords=passwords_of(device),
         )
-        self.by_hand = ByHand(world, device, book, self.pump, self.note)
         self._go = asyncio.Event()
         self._go.set()
         self._boot_began: float | None = None
         self._was_plugged = False
         self.links = 0
         """How many links there were in this run."""
+
+    # -- what each kind of wire does in its own way ------------------------------------------------
+    @property
+    @abstractmethod
+    def over_network(self) -> bool:
+        """Whether a change of its address cuts the link."""
+
+    @abstractmethod
+    async def connect(self) -> None:
+        """Open the way to it, if it is not open; what hands must do first is asked of them. Raises LinkError."""
+
+    @abstractmethod
+    def restarted(self, error: Interrupted | Silent) -> bool:
+        """Whether what it was told to do ended so because it restarts: it shows that, or fell silent over it."""
+
+    @abstractmethod
+    async def is_down(self, since: float) -> bool:
+        """Whether it is seen to have gone down since a time of the loop's clock."""
+
+    @abstractmethod
+    async def comes_up(self, within: float) -> None:
+        """Wait until a device that went down shows a sign of life."""
+
+    @property
+    def restarts(self) -> bool:
+        """Whether it shows that it boots, and stands at no known place yet."""
+        return bool(self.pump.conversation.boots)
+
+    @property
+    def way_back(self) -> str:
+        """How one comes back where a change of its address goes wrong; nothing where no way is sure."""
+        return ""
+
+    def went_away(self) -> None:
+        """A step was sent that moves the link, or ends it: where it was counts no more."""
+        return
+
+    def release(self) -> None:
+        """The device's task ends: what it claimed is free for others."""
+        return
 
     # -- sending and reading -----------------------------------------------------------------------
     async def do(self, errand: Errand[T]) -> T:
@@ -94,17 +122,7 @@ class OnWire:
         return facts
 
     async def confirm(self, step: Step) -> None:
-        """Say that a change stays which would go back by itself.
-
-        From a new session where the family wants it so, and where the link is one that the change could have cut.
-        """
-        where = step.how.confirm
-        assert where is not None
-        if where.fresh and self.over_network:
-            self.line.say(f"{step.title}: comes back in a new session before {where.within:g} s are over")
-            self.pump.leave()
-            ways = Ways(self.world, self.device, self.book, self.keys)
-            self._join(await ways.moved(self._signed_in, where.within * 0.7))
+        """Say that a change stays which would go back by itself."""
         await self.do(confirm(self.book, step, self.keys))
 
     async def know_the_label(self) -> None:
@@ -117,7 +135,11 @@ class OnWire:
         await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, "its first sign-in is printed there", rank=1))
         if label not in self.world.vault:
             raise Stuck(f"the password on its label is not known; enter it: zinger secret JOB {label.name}")
-        self.pump.masker.know([self.world.vault.get(label)])
+        self.pump.masker.know(self.spellings([self.world.vault.get(label)]))
+
+    def spellings(self, secrets: Iterable[str]) -> Iterable[str]:
+        """How secrets may come back on this surface."""
+        return secrets
 
     @asynccontextmanager
     async def stage(self, stage: str, stop: Stop | None, sentence: str) -> AsyncIterator[None]:
@@ -149,90 +171,23 @@ class OnWire:
         kind, data = entries.written(event)
         await self.world.journal.write(kind, self.name, **data)
 
-    # -- the link ----------------------------------------------------------------------------------
-    @property
-    def restarts(self) -> bool:
-        """Whether it shows that it boots, and stands at no known place yet."""
-        return self.pump.conversation.boots
-
-    @property
-    def over_network(self) -> bool:
-        """Whether it is spoken to over SSH, so that a change of its address cuts the link."""
-        return self.device.console.startswith("ssh://")
-
-    async def connect(self) -> None:
-        """Open the way to it; in practice a missing cable is plugged in first. Raises LinkError.
-
-        A link that is lost in a run is dialled again for as long as the device may take to restart.
-        """
-        if self.pump.link is not None:
-            return
-        within = 2 * self.pump.conversation.terminal.timing.boots_in + AWAY if self.links else 0.0
-        if within:
-            self.line.say("the link is lost; dialling again")
-            self.line.wait("the device to answer again", time.time() + within)
-        self._join(await until_it_answers(self._dial, within))
-
-    async def _dial(self) -> Link:
-        if self.over_network:
-            return await Ways(self.world, self.device, self.book, self.keys).open(self._signed_in)
-        return await self._console()
-
-    def _join(self, link: Link) -> None:
-        self.line.link = link.name
-        if isinstance(link, SshLink):
-            self.line.link += f", key {link.host_key.fingerprint}{' pinned now' if link.first_sight else ''}"
-        self.links += 1
-        self.pump.join(link, self._recording("ssh" if self.over_network else "console"))
-
-    async def _console(self) -> Link:
-        settings = self.book.factory.console
-        try:
-            return await self.world.dialer.console(self.name, self.device.console, settings)
-        except LinkError as error:
-            if not self.world.practice or self._was_plugged:
-                raise
-            await self.plug(str(error))
-            return await self.world.dialer.console(self.name, self.device.console, settings)
-
-    def _signed_in(self, user: str, secret: str) -> None:
-        self.note(entries.SignedIn(user, secret))
-
-    def restarted(self, error: Interrupted | Silent) -> bool:
-        """Whether what it was told to do ended so because it restarts: it shows that, or fell silent over it.
-
-        Where it does not show it yet, it boots from now on.
-        """
-        away = self.over_network and self.pump.link is None
-        if not self.restarts and not away and not isinstance(error, Silent):
-            return False
-        if not self.restarts:
-            self.pump.expect_boot()
-        return True
-
+    # -- hands -------------------------------------------------------------------------------------
     async def plug(self, why: str) -> None:
-        """Ask for the console cable and power."""
+        """Ask for the cable and power."""
         self._was_plugged = True
         where = f" ({self.device.location})" if self.device.location else ""
-        self.line.say("hands: console cable and power")
+        self.line.say(f"hands: {self.cable} and power")
         self.line.wait("your hands")
-        await self.world.hands.ask(
-            Act(Verb.PLUG, self.name, f"plug the console cable into {self.name}{where}, switch it on", why, rank=1)
-        )
+        do = f"plug the {self.cable} into {self.name}{where}, switch it on"
+        await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1))
         self.pump.expect_boot(certain=False)
 
-    def _recording(self, way: str) -> Recording:
-        stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"
-        file, count = self.world.records / f"{stem}.cast", 1
-        while file.exists():
-            count += 1
-            file = self.world.records / f"{stem}-{count}.cast"
-        return Recording(file, f"{self.name}, {way}", self.line.say)
+    cable = "console cable"
 
     # -- a person ----------------------------------------------------------------------------------
     def take(self) -> None:
         """A person takes the wire, whether something is under way or not."""
-        self.pump.masker.know(self.world.secrets)
+        self.pump.masker.know(self.spellings(self.world.secrets))
         self.pump.take()
         self.line.person_has_it = True
         self.line.version += 1

@@ -8,27 +8,24 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from zinger.link.base import AuthRefused, LinkError
 from zinger.link.dial import Dialer
-from zinger.link.ssh import SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.owners import same_identity
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
-from zinger.plan.values.secrets import SecretRef
 from zinger.proof.facts import gather
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
-from zinger.run.memory import accounts_told, factory_secret, passwords_of
+from zinger.run.memory import accounts_told, factory_secret
 from zinger.run.pump import Pump
+from zinger.run.sessions import Session, over_pages, over_ssh
 from zinger.run.ways import at_the_planned
 from zinger.store.entries import Met
-from zinger.talk.conversation import Conversation
-from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import TalkError
@@ -69,13 +66,17 @@ class Outside:
     def _over_ssh(self) -> bool:
         return self.device[SSH] is not False and "services.ssh" in self.book.rules.proved_over
 
+    @property
+    def _over_pages(self) -> bool:
+        return self.book.pages is not None and "services.https" in self.book.rules.proved_over
+
     def accounts_tried(self) -> frozenset[str]:
         """The planned accounts that this look signs in with."""
         tried = () if self.address is None else self._sign_ins()
         return frozenset(account.name for _, account, goal in tried if goal)
 
     def _sign_ins(self) -> Iterator[tuple[str, Account, str]]:
-        if not self._over_ssh:
+        if not self._over_ssh and not self._over_pages:
             return
         home = self.book.administrator or self.book.home
         for account in accounts_told(self.device, self.book):
@@ -131,37 +132,29 @@ class Outside:
             return self._finding(*what, str(error), self.world.masker().text(str(error)), False)
 
     def _planned(self, account: Account, goal: str) -> str:
-        return f"{account.name} signs in over SSH at {self.address}, to {goal}"
+        way = "on its pages" if self._over_pages else "over SSH"
+        return f"{account.name} signs in {way} at {self.address}, to {goal}"
 
     async def _signs_in(self, setting: str, title: str, planned: str, account: Account, goal: str) -> Finding:
         try:
-            link = await self._ssh(account)
-            pump = Pump(
-                Conversation(self.book.terminal),
-                self._secret,
-                self.world.masker_for(self.device, self.book),
-                turns=self.world.turns,
-            )
-            pump.join(link)
-            keys = Keyring([], passwords=passwords_of(self.device))
+            session = await self._session(account)
             try:
-                at = await pump.do(arrive(self.book.map, goal, keys))
-                shown = pump.conversation.tail.strip()
-                seen, wrong = f"{shown}   (host key {link.host_key.fingerprint})", ""
+                at = await session.signs_in(self.book, goal)
+                seen, wrong = f"{session.pump.conversation.tail.strip()}   ({session.vouched})", ""
                 if goal == self.book.home:
-                    wrong = self._another(await self._identity(pump, keys))
+                    wrong = self._another(await self._identity(session.pump, session.keys))
                 return self._finding(setting, title, planned, wrong or f"at {at.name}", seen, not wrong)
             finally:
-                pump.leave()
+                session.pump.leave()
         except (AuthRefused, TalkError) as error:
             return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
 
-    async def _ssh(self, account: Account) -> SshLink:
-        endpoint = at_the_planned(self.device, self.book)
-        assert endpoint is not None, "only a fixed address is looked at from outside"
-        return await self.dialer.ssh(endpoint, account.name, self._secret(account.secret))
+    async def _session(self, account: Account) -> Session:
+        """A fresh session; raises AuthRefused, LinkError."""
+        open_session = over_pages if self._over_pages else over_ssh
+        return await open_session(self.world, self.device, self.book, account)
 
-    async def _identity(self, pump: Pump, keys: Keyring) -> dict[str, str]:
+    async def _identity(self, pump: Pump[Any], keys: Keyring) -> dict[str, str]:
         """The serial number and MAC that it shows in this session, where the family has readings for them."""
         shown: dict[str, str] = {}
         for what, fact in self.book.identity.items():
@@ -183,20 +176,23 @@ class Outside:
 
     async def _is_refused(self, setting: str, title: str, planned: str, account: Account) -> Finding:
         try:
-            link = await self._ssh(account)
+            session = await self._session(account)
+            try:
+                if self._over_pages:
+                    await session.signs_in(self.book, self.book.view or self.book.home)
+            finally:
+                session.pump.leave()
         except AuthRefused as refusal:
             return self._finding(setting, title, planned, "refused", str(refusal), True)
-        link.close()
-        return self._finding(setting, title, planned, "accepted", f"{link.name}: signed in", False)
+        except TalkError as error:
+            return self._finding(setting, title, planned, str(error), str(error), False)
+        return self._finding(setting, title, planned, "accepted", f"{account.name} signed in", False)
 
     async def _answers(self, setting: str, title: str, planned: str, port: int, wanted: bool) -> Finding:
         is_open = await self.dialer.probe(self.address or "", port)
         read = "accepts connections" if is_open else "refused"
         evidence = f"{self.address} port {port}: connection {read}"
         return self._finding(setting, title, planned, read, evidence, is_open is wanted)
-
-    def _secret(self, ref: SecretRef) -> str:
-        return self.world.secret(self.book, ref)
 
     def _finding(self, setting: str, title: str, planned: str, read: str, evidence: str, holds: bool) -> Finding:
         return Finding(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
-from zinger.run.pump import Pump
+from zinger.run.consolepump import ConsolePump
 
 LOOKS = 0.02
 ECHO, SILENCE, LONGEST = 1.0, 1.2, 30.0
@@ -14,7 +14,7 @@ ECHO, SILENCE, LONGEST = 1.0, 1.2, 30.0
 class Paste:
     """Several lines that a person pasted while they have the wire."""
 
-    def __init__(self, pump: Pump, text: str) -> None:
+    def __init__(self, pump: ConsolePump, text: str) -> None:
         self.pump = pump
         self.lines = text.replace("\r\n", "\n").replace("\r", "\n").split("\n")
         self.done = 0

@@ -1,57 +1,92 @@
-"""The pump: joins a sans-IO conversation to a link. It is small, and the only place where secrets are sent.
+"""The pump: carries out an errand of a sans-IO dialogue over a link, and is the only place that sends secrets.
 
-It is driven by callbacks, not by a task per device: bytes or a timer lead to one turn, in which actions
-are carried out until the conversation waits. A secret is resolved at the moment of writing; what comes
-back is masked before anybody, the conversation included, hears it.
+It is driven by callbacks, not by a task per device: what comes, or a timer, leads to one turn, in which actions are
+carried out until the dialogue waits. What a surface asks its carrier for, bytes to write or a page to fetch, is each
+pump's own (`ConsolePump`, `PagePump`).
 """
 
 from __future__ import annotations
 
 import asyncio
-from collections import deque
 from collections.abc import Callable
-from functools import partial
-from typing import TypeVar
+from typing import Generic, Protocol, TypeVar
 
 from zinger.errors import ZingerError
-from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.turns import Turns
 from zinger.store.mask import Masker
-from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
-from zinger.talk.conversation import Conversation
 from zinger.talk.driver import Ended, Running
-from zinger.talk.errors import Interrupted
-from zinger.talk.events import Event, Mended, Nudged, Sent
+from zinger.talk.errors import Interrupted, TalkError
+from zinger.talk.events import Event
 from zinger.talk.requests import Errand
-from zinger.talk.terminal.surface import Send
-from zinger.talk.terminal.typed import Typed
+from zinger.talk.surface import Wait
 
+A = TypeVar("A", covariant=True)
 T = TypeVar("T")
+D = TypeVar("D", bound="Dialogue[object]")
 
 
 class TakenOver(Interrupted):
     """A person took the wire; wait for it to be handed back, then look again."""
 
 
-class Pump:
-    """One conversation on one link at a time."""
+class Dialogue(Protocol[A]):
+    """The driver of one device's errands, on whatever surface, as the run handles it."""
+
+    def begin(self, errand: Errand[T], now: float) -> Running[T]:
+        """Start an errand."""
+
+    def turn(self, now: float) -> A | Wait | Ended:
+        """What to do now."""
+
+    def interrupt(self, error: TalkError, now: float) -> None:
+        """End the errand from outside."""
+
+    def take_events(self) -> list[Event]:
+        """What happened since the last call."""
+
+    @property
+    def identity(self) -> dict[str, str]:
+        """What the device showed of itself anywhere: serial number, MAC, hostname."""
+
+    @property
+    def tail(self) -> str:
+        """What it showed last, for people."""
+
+    @property
+    def boots(self) -> bool:
+        """Whether it shows that it boots, and stands at no known place yet."""
+
+    def expect_boot(self, now: float, certain: bool = True) -> None:
+        """It was switched on, or told to restart."""
+
+    def forget(self) -> None:
+        """The world changed behind it (power was cut): look anew."""
+
+    def somebody_typed(self) -> None:
+        """Somebody else used it: where the device was counts no more."""
+
+    def lost(self, now: float) -> None:
+        """The link is gone."""
+
+
+class Pump(Generic[D]):
+    """One dialogue, over one link at a time."""
 
     def __init__(
         self,
-        conversation: Conversation,
+        conversation: D,
         secret: Callable[[SecretRef], str],
         masker: Masker,
         transcript: Transcript | None = None,
         onlooker: Callable[[Event], None] | None = None,
         turns: Turns | None = None,
     ) -> None:
-        self.conversation = conversation
-        self.link: Link | None = None
-        self.recording: Recording | None = None
+        self.conversation: D = conversation
         self.transcript = transcript or Transcript()
-        self._secret, self.masker = secret, masker
+        self.masker = masker
+        self._secret = secret
         self._onlooker = onlooker
         self._turns = turns or Turns()
         self._loop = asyncio.get_running_loop()
@@ -63,54 +98,32 @@ class Pump:
         self._in_turn = False
         self._fault: ZingerError | None = None
         """What an onlooker could not do while no errand was under way."""
-        self._typed = Typed()
-        self._slow: deque[tuple[str, float]] = deque()
-        """Characters that wait for the pace of the line, each with the pause behind it."""
-        self._next_char: asyncio.TimerHandle | None = None
 
-    # -- the link ----------------------------------------------------------------------------------
-    def join(self, link: Link, recording: Recording | None = None) -> None:
-        """Carry the conversation over this link from now on."""
-        self.link, self.recording = link, recording
-        link.attach(self._heard, self._lost)
+    # -- what each surface's pump does in its own way ----------------------------------------------
+    @property
+    def is_joined(self) -> bool:
+        """Whether there is a link."""
+        raise NotImplementedError
 
     def leave(self) -> None:
         """Close the link, if there is one."""
-        if self.link:
-            self.link.close()
-            self.link = None
-        self._slow.clear()  # the rest of a line that was typed at a pace is not for the next link
-        if self._timer:
-            self._timer.cancel()
-            self._timer = None
-        self.conversation.lost(self._loop.time())
-        self._turn()
-        self._record(self._typed.ended())
-        if self.recording:
-            self.recording.close()
-            self.recording = None
+        raise NotImplementedError
 
-    def _heard(self, data: bytes) -> None:
-        self._turns.soon(partial(self._take_in, data))
+    def _carry_out(self, action: object) -> None:
+        """What the surface asks for."""
+        raise NotImplementedError
 
-    def _take_in(self, data: bytes) -> None:
-        data = self.masker(data)
-        if not data:
-            return
-        self.transcript.add(data)
-        if self.recording:
-            self._record(self._typed.shown(data.decode("utf-8", "replace")))
-            self.recording.shown(data)
-        self.conversation.receive(data, self._loop.time())
-        self._turn()
+    def _note(self, event: Event) -> None:
+        """What of an event goes into transcript and recording."""
 
-    def _lost(self, why: str) -> None:
-        self._turns.soon(self._after_the_loss)
+    def _mark(self, text: str) -> None:
+        """Mark the recording, if there is one."""
 
-    def _after_the_loss(self) -> None:
-        self.link = None
-        self.conversation.lost(self._loop.time())
-        self._turn()
+    def _person_began(self) -> None:
+        """A person took the wire."""
+
+    def _person_ended(self) -> None:
+        """A person gave it back."""
 
     # -- errands -----------------------------------------------------------------------------------
     async def do(self, errand: Errand[T]) -> T:
@@ -119,7 +132,7 @@ class Pump:
             raise TakenOver("the wire is in a person's hands")
         if self._fault is not None:
             raise self._fault
-        if self.link is None:
+        if not self.is_joined:
             raise Interrupted("there is no link")
         self._ended = self._loop.create_future()
         running: Running[T] = self.conversation.begin(errand, self._loop.time())
@@ -139,13 +152,13 @@ class Pump:
             while self._ended is not None and not self._ended.done():
                 now = self._loop.time()
                 action = self.conversation.turn(now)
-                if isinstance(action, Send):
-                    self._send(action)
-                elif isinstance(action, Ended):
-                    self._ended.set_result(None)
-                else:
+                if isinstance(action, Wait):
                     self._wake_at(action.until, now)
                     break
+                if isinstance(action, Ended):
+                    self._ended.set_result(None)
+                else:
+                    self._carry_out(action)
         except Exception as fault:  # of ours: it ends the device's task, loudly, not the link's callback
             if self._ended is None or self._ended.done():
                 raise
@@ -164,32 +177,6 @@ class Pump:
             else:
                 self._fault = fault
 
-    def _send(self, action: Send) -> None:
-        if self.link is None:
-            return
-        raw = "".join(self._secret(p) if isinstance(p, SecretRef) else p for p in action.words)
-        if self.recording:
-            self.recording.typed("".join(str(part) for part in action.words))
-        self._write(raw, action.pace)
-
-    def _write(self, text: str, pace: float) -> None:
-        """At a pace, a character at a time; what comes meanwhile waits behind it."""
-        if pace or self._slow:
-            self._slow.extend((char, 1 / pace if pace else 0.0) for char in text)
-            if self._next_char is None:
-                self._write_on()
-        elif self.link:
-            self.link.write(text.encode())
-
-    def _write_on(self) -> None:
-        self._next_char = None
-        if not self._slow or self.link is None:
-            self._slow.clear()
-            return
-        char, pause = self._slow.popleft()
-        self.link.write(char.encode())
-        self._next_char = self._loop.call_later(pause, self._write_on)
-
     def _wake_at(self, when: float, now: float) -> None:
         if self._timer and self._due <= when and self._due > now:
             return
@@ -204,19 +191,14 @@ class Pump:
         self._timer = None
         self._turns.soon(self._turn)
 
+    def _stop_timer(self) -> None:
+        if self._timer:
+            self._timer.cancel()
+            self._timer = None
+
     def _pass_on_events(self) -> None:
-        events = self.conversation.take_events()
-        if not events:
-            return
-        for event in events:
-            if isinstance(event, Sent):
-                self.transcript.annotate("sent", event.purpose)
-                if self.recording:
-                    self.recording.marker(event.purpose)
-            elif isinstance(event, Mended):
-                self.transcript.annotate("mended", event.line)
-            elif isinstance(event, Nudged):
-                self.transcript.annotate("nudged")
+        for event in self.conversation.take_events():
+            self._note(event)
             if self._onlooker:
                 self._onlooker(event)
 
@@ -227,7 +209,7 @@ class Pump:
     # -- a person on the wire ----------------------------------------------------------------------
     @property
     def person_has_it(self) -> bool:
-        """Whether a person's typing goes to the device now."""
+        """Whether what a person does goes to the device now."""
         return not self._person.is_set()
 
     def take(self) -> None:
@@ -235,46 +217,17 @@ class Pump:
         if self._person.is_set():
             self._person.clear()
             self.transcript.annotate("person", "you have the wire")
-            if self.recording:
-                self.recording.marker("a person takes the wire")
+            self._mark("a person takes the wire")
+            self._person_began()
             self.conversation.interrupt(TakenOver("a person took the wire"), self._loop.time())
             self._turn()
-
-    def type(self, data: bytes) -> None:
-        """What the person types goes to the device; only while they have the wire."""
-        if self.person_has_it and self.link:
-            self._record(self._typed.typed(data.decode("utf-8", "replace")))
-            self.link.write(data)
-
-    def type_secret(self, ref: SecretRef) -> None:
-        """Type an entry of the vault for the person; recorded as a mask, whatever comes back of it."""
-        if self.person_has_it and self.link:
-            secret = self._secret(ref)
-            self.masker.know([secret])
-            if self.recording:
-                self.recording.typed(str(ref))
-            self.link.write(secret.encode())
-
-    def _record(self, text: str) -> None:
-        """What a person typed, once it is known whether it was echoed."""
-        if text and self.recording:
-            self.recording.typed(self.masker.text(text))
-
-    def send_break(self) -> None:
-        """A break on the line; raises LinkError where the way carries none."""
-        if self.link:
-            self.link.send_break()
-            self.transcript.annotate("person", "break sent")
-            if self.recording:
-                self.recording.marker("break sent")
 
     def hand_back(self) -> None:
         """The person is done: whoever waits goes on, and looks where the device is."""
         if self.person_has_it:
-            self._record(self._typed.ended())
+            self._person_ended()
             self.transcript.annotate("person", "handed back")
-            if self.recording:
-                self.recording.marker("the wire is handed back")
+            self._mark("the wire is handed back")
             self.conversation.somebody_typed()
             self._person.set()
 

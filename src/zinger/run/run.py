@@ -16,10 +16,11 @@ from zinger.plan.values.console import Console
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
+from zinger.run.consolewire import ConsoleWire
 from zinger.run.hands import AHEAD, Act, Hands, RunError
-from zinger.run.onwire import OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
+from zinger.run.pageswire import PagesWire
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.trace import TraceFile
 from zinger.run.world import World
@@ -136,7 +137,9 @@ class Run:
         line = job.board.lines[device.name]
         line.begin_anew()
         memory = job.memories[device.name]
-        wire = OnWire(world, device, job.books[device.family], job.scripts[device.name], line, memory)
+        book = job.books[device.family]
+        kind = PagesWire if book.pages is not None else ConsoleWire
+        wire = kind(world, device, book, job.scripts[device.name], line, memory)
         await wire.write(entries.RunBegan(sends=self.options.sends))
         self.carriers[device.name] = Carrier(wire, memory)
         self._send(device.name)
@@ -171,13 +174,15 @@ class Run:
         job.board.pace = pace
         if self.options.trace:
             self._trace = TraceFile(self.options.trace)
-        keys = HostKeys(job.folder.host_keys)
+        keys, certificates = HostKeys(job.folder.host_keys), HostKeys(job.folder.certificates)
         secrets = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault,
             journal=journal,
             secrets=secrets,
-            dialer=YardDialer(self.yard, keys) if self.yard else LiveDialer(keys, job.plan.commands),
+            dialer=YardDialer(self.yard, keys, certificates)
+            if self.yard
+            else LiveDialer(keys, job.plan.commands, certificates),
             hands=self.hands,
             claims=Claims(self.hands, job.plan.devices, job.board.practice),
             records=job.folder.records,

@@ -59,12 +59,16 @@ class World:
 
     def masker_for(self, device: Device, book: Phrasebook) -> Masker:
         """A masker for one device's stream: what can be sent to it; a person's typing makes it know all."""
+        return Masker(self.secrets_of(device, book))
+
+    def secrets_of(self, device: Device, book: Phrasebook) -> list[str]:
+        """The passwords and keys that can be sent to a device."""
         wanted = [
             ref
             for ref in (*needed_secrets(device), factory_secret(device, book))
             if ref in self.vault or _is_public(book, ref)
         ]
-        return Masker(secret for ref in wanted if (secret := self.secret(book, ref)))
+        return [secret for ref in wanted if (secret := self.secret(book, ref))]
 
     def secret(self, book: Phrasebook, ref: SecretRef) -> str:
         """Resolve a reference at the moment of sending; raises VaultError for an entry that is not there."""

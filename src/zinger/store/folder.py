@@ -73,6 +73,11 @@ class JobFolder:
         return self.path / "known_hosts"
 
     @property
+    def certificates(self) -> Path:
+        """The certificates of web servers that were pinned, in base64 by device."""
+        return self.path / "certificates"
+
+    @property
     def journal(self) -> Path:
         """The SQLite file with what happened."""
         return self.path / "journal.db"

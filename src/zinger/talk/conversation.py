@@ -24,6 +24,11 @@ class Conversation(Driver[Send]):
         return self.terminal.locator
 
     @property
+    def identity(self) -> dict[str, str]:
+        """What it showed of itself anywhere: serial number, MAC, hostname."""
+        return self.locator.identity
+
+    @property
     def tail(self) -> str:
         """What stands behind the last line end now."""
         return self.terminal.locator.buffer.tail

@@ -18,6 +18,7 @@ LOOKS_EVERY = 1.0
 """Seconds between two looks whether the terminal is still there."""
 
 if TYPE_CHECKING:
+    from zinger.run.consolewire import ConsoleWire
     from zinger.run.onwire import OnWire
     from zinger.run.openjob import OpenJob
     from zinger.run.options import Options
@@ -72,6 +73,13 @@ class RunControl:
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if the run was begun."""
         return self.run.carriers[device].wire if self.run and device in self.run.carriers else None
+
+    def console(self, device: str) -> ConsoleWire | None:
+        """The same for a device on a terminal, where one can type; None for one on pages."""
+        from zinger.run.consolewire import ConsoleWire
+
+        wire = self.wire(device)
+        return wire if isinstance(wire, ConsoleWire) else None
 
     def resume(self, device: str) -> None:
         """Send a device on its way again."""

@@ -262,7 +262,7 @@ class Wire(DeviceScreen):
 
     def paste(self, text: str) -> None:
         """Type what was pasted at the device's own pace."""
-        wire = self.host.running.wire(self.device)
+        wire = self.host.running.console(self.device)
         if wire is not None:
             self._paste = Paste(wire.pump, text)
             self.run_worker(self._paste.go(), exclusive=True, group="paste")
@@ -271,13 +271,13 @@ class Wire(DeviceScreen):
         """What the person types goes to the device; it stops a paste that is under way."""
         if self._paste is not None:
             self._paste.stopped = True
-        if wire := self.host.running.wire(self.device):
+        if wire := self.host.running.console(self.device):
             wire.by_hand.type(data)
 
     def action_take(self) -> None:
         """Take the wire, or hand it back."""
         wire = self.host.running.wire(self.device)
-        if wire is None or wire.pump.link is None:
+        if wire is None or not wire.pump.is_joined:
             self.notify("there is no link to this device now")
         elif self.taken:
             self.run_worker(self._hand_back(wire), exclusive=True, group="hand back")
@@ -287,8 +287,10 @@ class Wire(DeviceScreen):
 
     async def _hand_back(self, wire: OnWire) -> None:
         """Hand it back, once the vault has what was chosen by hand."""
-        for user in wire.by_hand.take_changed():
-            await self._ask_for(wire.by_hand, user)
+        console = self.host.running.console(self.device)
+        if console is not None:
+            for user in console.by_hand.take_changed():
+                await self._ask_for(console.by_hand, user)
         wire.hand_back()
         self.host.running.resume(self.device)
         self.follow()
@@ -308,8 +310,8 @@ class Wire(DeviceScreen):
 
     def action_type_entry(self) -> None:
         """Have an entry of the vault typed, while a person has the wire."""
-        wire = self.host.running.wire(self.device)
-        if wire is None or wire.pump.link is None or not self.taken:
+        wire = self.host.running.console(self.device)
+        if wire is None or not wire.pump.is_joined or not self.taken:
             self.notify("take the wire first (F2), then F4 types a password from the vault")
             return
 
@@ -332,8 +334,8 @@ class Wire(DeviceScreen):
 
     def action_send_break(self) -> None:
         """Send a break, as some devices want while they boot; only while a person has the wire."""
-        wire = self.host.running.wire(self.device)
-        if wire is None or wire.pump.link is None or not self.taken:
+        wire = self.host.running.console(self.device)
+        if wire is None or not wire.pump.is_joined or not self.taken:
             self.notify("take the wire first (F2), then F3 sends a break")
             return
         try:

@@ -51,6 +51,8 @@ class Box:
     STAMP: ClassVar[str] = "@{h:02}:{m:02}:{s:02} {text}"
     behind_menu: ClassVar[bool] = False
     """Whether its console hangs on a console server, which asks for the line first."""
+    has_console: ClassVar[bool] = True
+    """Whether it has a console port; one without is reached over the segment only, once it is cabled there."""
     labelled: ClassVar[bool] = False
     """Whether the factory prints a secret of its own on each box."""
 
@@ -69,6 +71,7 @@ class Box:
         kept = flash.get("startup")
         self.startup: Any = self.state_from(kept) if kept else None
         self.host_key: str | None = flash.get("host_key")
+        self.certificate: str | None = flash.get("certificate")
         self.running: Any = self.factory_state()
         self.cabled = False
         self.lease: str | None = None
@@ -101,6 +104,10 @@ class Box:
         """Talk in a session over the network, to a user who signed in already (SSH) or must (None)."""
         raise NotImplementedError
 
+    def pages(self, kind: str) -> Any:
+        """Its application (ASGI) behind `http` or `https`; None for a box that has no pages."""
+        return None
+
     @property
     def fixed_address(self) -> IPv4Interface | None:
         """The address that its running state gives it; None without one."""
@@ -124,7 +131,11 @@ class Box:
     # -- flash -------------------------------------------------------------------------------------
     def flash(self) -> dict[str, Any]:
         """What survives everything, as JSON-able data."""
-        return {"startup": self.startup.dump() if self.startup else None, "host_key": self.host_key}
+        return {
+            "startup": self.startup.dump() if self.startup else None,
+            "host_key": self.host_key,
+            "certificate": self.certificate,
+        }
 
     def keep(self) -> int:
         """Running becomes startup; returns its size in bytes."""
@@ -220,7 +231,7 @@ class Box:
     @property
     def address(self) -> IPv4Interface | None:
         """The address that it answers on now."""
-        return self.fixed_address if self.up else None
+        return self.fixed_address if self.up and (self.cabled or self.has_console) else None
 
     async def apply_network(self) -> None:
         """Let the doors follow the running state."""

@@ -21,6 +21,7 @@ from cryptography.x509.oid import NameOID
 
 from zinger.practice.core.consoles import serve_telnet
 from zinger.practice.core.tty import LineLost, Tty
+from zinger.practice.core.web import serve_pages
 
 DOORS = {"ssh": 22, "telnet": 23, "http": 80, "https": 443}
 """The services that a device may offer, and their ports."""
@@ -48,12 +49,14 @@ class Owner(Protocol):
     """The device behind a door, as far as its doors need to know it."""
 
     host_key: str | None
+    certificate: str | None
     heard: list[str]
 
     @property
     def body(self) -> Named: ...
     def knows(self, user: str, secret: str) -> bool: ...
     async def on_network(self, tty: Tty, kind: str, user: str | None) -> None: ...
+    def pages(self, kind: str) -> Any: ...
 
 
 class Door:
@@ -105,7 +108,13 @@ class Door:
             )
         if self.kind == "telnet":
             return await serve_telnet(sock, self._telnet_session)
-        tls = await asyncio.to_thread(self_signed, self.box.body.key) if self.kind == "https" else None
+        tls = None
+        if self.kind == "https":
+            if self.box.certificate is None:
+                self.box.certificate = await asyncio.to_thread(self_signed, self.box.body.key)
+            tls = tls_of(self.box.certificate)
+        if (pages := self.box.pages(self.kind)) is not None:
+            return await serve_pages(pages, sock, tls)
         return await asyncio.start_server(self._page, sock=sock, ssl=tls)
 
     async def _ssh_session(self, process: asyncssh.SSHServerProcess[bytes]) -> None:
@@ -146,8 +155,8 @@ class Door:
         writer.close()
 
 
-def self_signed(name: str) -> ssl.SSLContext:
-    """TLS with a certificate that nobody vouches for, made on the spot, as such boxes do."""
+def self_signed(name: str) -> str:
+    """A key and a certificate that nobody vouches for, made on the spot, as such boxes do; PEM."""
     key = ec.generate_private_key(ec.SECP256R1())
     whose = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
     now = datetime.now(UTC)
@@ -161,11 +170,16 @@ def self_signed(name: str) -> ssl.SSLContext:
         .not_valid_after(now + timedelta(days=3650))
         .sign(key, hashes.SHA256())
     )
+    plain = serialization.NoEncryption()
+    private = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, plain)
+    return (private + certificate.public_bytes(serialization.Encoding.PEM)).decode()
+
+
+def tls_of(certificate: str) -> ssl.SSLContext:
+    """TLS with a key and certificate in PEM."""
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     with tempfile.NamedTemporaryFile(suffix=".pem") as file:
-        plain = serialization.NoEncryption()
-        file.write(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, plain))
-        file.write(certificate.public_bytes(serialization.Encoding.PEM))
+        file.write(certificate.encode())
         file.flush()
         context.load_cert_chain(file.name)
     return context

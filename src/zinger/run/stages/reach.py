@@ -23,7 +23,7 @@ class Reach:
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
-        async with wire.stage("reach", Stop.REACH, "reaching its console"):
+        async with wire.stage("reach", Stop.REACH, f"reaching {wire.reached_by}"):
             await wire.connect()
             try:
                 await wire.do(look(FIRST_LOOK))

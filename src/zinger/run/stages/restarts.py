@@ -5,11 +5,8 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Awaitable
 
-from zinger.link.base import LinkError
 from zinger.run.onwire import OnWire
 from zinger.run.stages.stage import Done
-from zinger.run.ways import Ways
-from zinger.talk.errands.ask import look
 from zinger.talk.errors import Interrupted, Stuck
 
 BOOT_SIGN = 60.0
@@ -49,33 +46,13 @@ class Restarts:
 
     async def _watch(self, since: float) -> None:
         while True:
-            if await self._is_down(since):
+            if await self.wire.is_down(since):
                 return
             await asyncio.sleep(LOOKS_EVERY)
 
-    async def _is_down(self, since: float) -> bool:
-        """Over the network nobody answers; on a console it shows its boot, or, if it has no words for it, a sign-in."""
-        wire, conversation = self.wire, self.wire.pump.conversation
-        if not wire.over_network:
-            await wire.connect()  # a console can go with its device, and come back with it
-            now, silent_boot = asyncio.get_running_loop().time(), not wire.book.terminal.shows_boot
-            return wire.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
-        try:
-            endpoint = Ways(wire.world, wire.device, wire.book, wire.keys).endpoints()[0]
-            return not await wire.world.dialer.probe(endpoint.address, endpoint.port)
-        except LinkError:
-            return True
-
     async def is_up(self) -> None:
-        """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
-        wire = self.wire
-        if wire.over_network:
-            wire.pump.leave()  # who loses power says no goodbye
-            await wire.connect()
-            return
-        if not wire.restarts:
-            wire.pump.expect_boot()
-        await wire.do(look(BOOT_SIGN))
+        """Wait until a device that boots now shows a sign of life."""
+        await self.wire.comes_up(BOOT_SIGN)
 
     async def may_be_on(self) -> None:
         """Give a device that does not answer from the network time to show why; raises Interrupted where it boots."""

@@ -14,9 +14,10 @@ from zinger.run.stages.stage import Pass
 from zinger.script.compile import Step
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.send import send_step
+from zinger.talk.errands.send import joined, send_step, send_together
 from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Strayed, Stuck
-from zinger.talk.requests import Answer, At
+from zinger.talk.requests import Answer, At, Errand
+from zinger.wording import counted
 
 
 class Send:
@@ -35,9 +36,12 @@ class Send:
             elif step.only_looked_at:
                 wire.line.step(step.setting, Mark.DIFFERS, "it is only looked at")
         async with wire.stage("send", None, "sending the settings"):
-            for step in todo:
-                if not step.interview:
-                    await send_one(on, step)
+            plain = [step for step in todo if not step.interview]
+            for group in on_one_page(plain) if wire.book.pages else [[step] for step in plain]:
+                if len(group) == 1:
+                    await send_one(on, group[0])
+                else:
+                    await send_form(on, group)
             asked = [step for step in todo if step.interview]
             for name in dict.fromkeys(step.interview for step in asked):
                 if name not in on.done.held and wire.script.interviews[name].interview.begin is not None:
@@ -59,45 +63,103 @@ class Send:
                 wire.note(entries.WasRefused(step.setting, why))
 
 
+def on_one_page(steps: Sequence[Step]) -> list[list[Step]]:
+    """Steps that are submitted together, each group where its first stands; what moves the link goes last."""
+    groups: list[list[Step]] = []
+    for step in steps:
+        group = next((g for g in groups if joined([*g, step]) is not None), None)
+        if group is None:
+            groups.append([step])
+        else:
+            group.append(step)
+    return sorted(groups, key=lambda group: any(step.effect is Effect.LINK_MOVES for step in group))
+
+
 async def send_one(on: Pass, step: Step) -> bool:
     """Send one step; returns whether the device took it, which a step that restarts it has by the restart."""
     wire = on.wire
-    wire.line.step(step.setting, Mark.NOW)
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")
-    for account in accounts_of(wire.device):
-        if account.setting.name == step.setting:
-            await on.may_sign_in(account.name, account.secret.name)
-    moves = step.effect is Effect.LINK_MOVES and wire.over_network
-    if moves:
-        await _way_back(on, step)
-    await wire.write(entries.WillSend(step.setting, step.shown, step not in wire.script.saves))
+    moves = await _before(on, [step])
     try:
-        answer = await _sent(on, step, moves)
+        answer = await _sent(on, send_step(wire.book, step, wire.keys), step.at, moves)
         if step.how.confirm is not None:
             await wire.confirm(step)
     except RefusedByDevice as refusal:
-        wire.line.step(step.setting, Mark.DIFFERS, refusal.words)
-        wire.note(entries.WasRefused(step.setting, refusal.words))
+        _refused(on, step, refusal.words)
         return False
     except (Interrupted, Silent) as error:
-        if step.effect is not Effect.RESTARTS or not wire.restarted(error):
-            if isinstance(error, Strayed):
-                on.done.strayed[step.setting] += 1
-                if on.done.strayed[step.setting] > 1:
-                    raise Stuck(f"{error}, each time that it is sent", wire.pump.conversation.tail) from None
+        if not _restarts(on, [step], error):
             raise
         wire.line.step(step.setting, Mark.SENT)
     else:
-        warned = "; ".join(answer.warnings)
-        wire.line.step(step.setting, Mark.SENT, warned)
-        wire.note(entries.WasSent(step.setting, warned))
-        on.done.sent[step.setting] += 1
+        _taken(on, step, answer, moves)
     return True
+
+
+async def send_form(on: Pass, steps: Sequence[Step]) -> None:
+    """Send what several steps fill in on one page, submitted once."""
+    wire, refused = on.wire, dict[str, str]()
+    wire.line.say(f"sending {counted(len(steps), 'setting')} on {wire.book.places[steps[0].at].words}")
+    moves = await _before(on, steps)
+    answer = None
+    try:
+        errand = send_together(wire.book, steps, wire.keys, refused)
+        answer = await _sent(on, errand, steps[0].at, moves)
+    except (Interrupted, Silent) as error:
+        if not _restarts(on, steps, error):
+            raise
+    for step in steps:
+        if step.setting in refused:
+            _refused(on, step, refused[step.setting])
+        elif answer is None:
+            wire.line.step(step.setting, Mark.SENT)
+        else:
+            _taken(on, step, answer, moves)
+
+
+async def _before(on: Pass, steps: Sequence[Step]) -> bool:
+    """What must be known and written before anything is sent; returns whether it moves the link."""
+    wire = on.wire
+    moving = next((step for step in steps if step.effect is Effect.LINK_MOVES and wire.over_network), None)
+    if moving is not None:
+        await _way_back(on, moving)
+    for step in steps:
+        wire.line.step(step.setting, Mark.NOW)
+        for account in accounts_of(wire.device):
+            if account.setting.name == step.setting:
+                await on.may_sign_in(account.name, account.secret.name)
+        await wire.write(entries.WillSend(step.setting, step.shown, step not in wire.script.saves))
+    return moving is not None
+
+
+def _refused(on: Pass, step: Step, words: str) -> None:
+    on.wire.line.step(step.setting, Mark.DIFFERS, words)
+    on.wire.note(entries.WasRefused(step.setting, words))
+
+
+def _taken(on: Pass, step: Step, answer: Answer, moves: bool) -> None:
+    warned = "; ".join(answer.warnings)
+    on.wire.line.step(step.setting, Mark.SENT, warned)
+    on.wire.note(entries.WasSent(step.setting, warned))
+    on.done.sent[step.setting] += 1
+    if moves and step.how.confirm is None:
+        on.wire.went_away()
+
+
+def _restarts(on: Pass, steps: Sequence[Step], error: Interrupted | Silent) -> bool:
+    """Whether the silence or the loss that came is the restart that they bring; raises Stuck where they stray again."""
+    if any(step.effect is Effect.RESTARTS for step in steps) and on.wire.restarted(error):
+        return True
+    if isinstance(error, Strayed):
+        on.done.strayed[steps[0].setting] += 1
+        if on.done.strayed[steps[0].setting] > 1:
+            raise Stuck(f"{error}, each time that it is sent", on.wire.pump.conversation.tail) from None
+    return False
 
 
 async def _way_back(on: Pass, step: Step) -> None:
     """Before the very link moves over which it is sent, it must be sure how one comes back."""
-    if step.how.confirm is None:
+    if step.how.confirm is None and not on.wire.way_back:
         raise Stuck(
             f"Sending the {step.title} would cut the link over which it is sent, and nothing takes it back if that "
             "goes wrong. Give the device a console, or the step a confirm."
@@ -105,12 +167,12 @@ async def _way_back(on: Pass, step: Step) -> None:
     await on.wire.world.claims.be_near(on.wire.device, on.wire.line.wait)
 
 
-async def _sent(on: Pass, step: Step, moves: bool) -> Answer:
-    """Send a step; where it moves the link, the silence or loss that follows is what was wanted."""
+async def _sent(on: Pass, errand: Errand[Answer], at: str, moves: bool) -> Answer:
+    """Send; where it moves the link, the silence or loss that follows is what was wanted."""
     wire = on.wire
     try:
-        return await wire.do(send_step(wire.book, step, wire.keys))
+        return await wire.do(errand)
     except (Interrupted, Stuck) as error:
         if not moves or isinstance(error, TakenOver):
             raise
-        return Answer((), At(wire.book.places[step.at]))
+        return Answer((), At(wire.book.places[at]))

@@ -49,7 +49,7 @@ class Pass:
     def check_device(self, facts: Facts) -> None:
         """Is this the device that the plan means? Compared before the first step is sent. Raises Stuck."""
         wire = self.wire
-        device, shown = wire.device, wire.pump.conversation.locator.identity
+        device, shown = wire.device, wire.pump.conversation.identity
         known, box = False, {"serial": "", "mac": ""}
         for what, planned in (("serial", device.serial), ("mac", device.mac)):
             fact = facts.get(wire.book.identity.get(what, ""))

@@ -181,7 +181,7 @@ class PagesSurface:
         else:
             self.lost_an_answer = True
             self.forget()
-            self._done(Silent(f"nothing answers: {failure.why}"))
+            self._done(Interrupted(f"nothing answers: {failure.why}"))
 
     # -- what is asked -----------------------------------------------------------------------------
     def _ask(self, request: Request) -> None:

@@ -1,0 +1,46 @@
+"""What the families have in common that have pages and no console."""
+
+from __future__ import annotations
+
+from html import escape
+from ipaddress import IPv4Interface
+from typing import Any
+
+from zinger.practice.core.sheet_box import SheetBox
+from zinger.practice.core.tty import LineLost, Tty
+
+
+class PagesBox(SheetBox):
+    """A device that is reached over the network only. Its address is kept under `address`."""
+
+    OPEN = "yes"
+    has_console = False
+
+    async def on_console(self, tty: Tty) -> None:
+        raise LineLost
+
+    async def on_network(self, tty: Tty, kind: str, user: str | None) -> None:
+        raise LineLost
+
+    @property
+    def fixed_address(self) -> IPv4Interface | None:
+        return IPv4Interface(self.running.values["address"])
+
+    def pages(self, kind: str) -> Any:
+        return self.application()
+
+    def application(self) -> Any:
+        """Its pages (ASGI)."""
+        raise NotImplementedError
+
+    async def moves_after(self, seconds: float) -> None:
+        """The running state takes effect on the network a moment after the answer went out: the old address is gone."""
+        await self.clock.sleep(seconds)
+        for door in self.doors.values():
+            door.cut()
+        await self.apply_network()
+
+
+def text(value: object) -> str:
+    """A value as a page shows it."""
+    return escape(str(value), quote=True)

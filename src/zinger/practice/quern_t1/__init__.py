@@ -1,0 +1,1 @@
+"""A simulated Quern T1."""

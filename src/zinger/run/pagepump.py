@@ -1,0 +1,141 @@
+"""The pump of pages: requests to a device's web server, one at a time, and what comes back.
+
+A secret is resolved at the moment of sending; what comes back is masked before anybody, the dialogue included, sees it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
+from zinger.link.web import WebLink
+from zinger.phrasebook.document import Document
+from zinger.plan.values.secrets import MASK, SecretRef
+from zinger.run.pump import Pump
+from zinger.run.turns import Turns
+from zinger.store.mask import Masker
+from zinger.store.transcript import Transcript
+from zinger.talk.events import Event, Recognised, Sent
+from zinger.talk.pages.http import Failed, Request, Response, encoded
+from zinger.talk.pages.webtalk import WebTalk
+
+TEXT_KINDS = ("text/", "application/json", "application/xhtml", "application/xml", "application/javascript")
+
+
+class PagePump(Pump[WebTalk]):
+    """One dialogue on pages, over one link at a time."""
+
+    def __init__(
+        self,
+        conversation: WebTalk,
+        secret: Callable[[SecretRef], str],
+        masker: Masker,
+        transcript: Transcript | None = None,
+        onlooker: Callable[[Event], None] | None = None,
+        turns: Turns | None = None,
+    ) -> None:
+        super().__init__(conversation, secret, masker, transcript, onlooker, turns)
+        self.link: WebLink | None = None
+        self._asking: asyncio.Task[None] | None = None
+        self._closing: set[asyncio.Task[None]] = set()
+
+    @property
+    def is_joined(self) -> bool:
+        return self.link is not None
+
+    def join(self, link: WebLink) -> None:
+        """Carry the dialogue over this link from now on."""
+        self.link = link
+        self.conversation.speaks_at(link.endpoint.origin)
+
+    def leave(self) -> None:
+        self._stop_timer()
+        if self._asking is not None:
+            self._asking.cancel()
+            self._asking = None
+        self._drop()
+        self.conversation.lost(self._loop.time())
+        self._turn()
+
+    def _drop(self) -> None:
+        """The link is of no use any more; closing it takes a moment, for which nobody waits."""
+        if self.link is not None:
+            closing = self._loop.create_task(self.link.close())
+            self._closing.add(closing)
+            closing.add_done_callback(self._closing.discard)
+            self.link = None
+
+    def _carry_out(self, action: object) -> None:
+        assert isinstance(action, Request)
+        self._asking = self._loop.create_task(self._ask(action))
+
+    async def _ask(self, request: Request) -> None:
+        """Ask, and take in what comes; a fault of ours ends the errand, loudly."""
+        if self.link is None:
+            return
+        self._say(f"\n{request.shown}\n" + "".join(f"   {line}\n" for line in request.told.splitlines()))
+        result: Response | Failed
+        try:
+            response = await self.link.ask(encoded(request, self._secret), request.patience)
+            result = self._masked(response)
+        except OtherKey as error:
+            result = Failed(str(error), sent=False, fatal=True)
+        except (Refused, Unreachable) as error:
+            result = Failed(str(error), sent=False)
+        except LinkError as error:
+            result = Failed(str(error))
+        except Exception as fault:
+            if self._ended is not None and not self._ended.done():
+                self._ended.set_exception(fault)
+                return
+            raise
+        now = self._loop.time()
+        if isinstance(result, Response):
+            self.conversation.receive(result, now)
+            self._show()
+        else:
+            self._say(f"   no answer: {result.why}\n")
+            self.conversation.failed(result, now)
+        if self.conversation.pages.lost_an_answer:
+            self._drop()
+        self._turn()
+
+    def _masked(self, response: Response) -> Response:
+        """What the device shows of a secret is a mask, in its pages and in what they are made of."""
+        mask = self.masker.text
+        headers = tuple((name, mask(value)) for name, value in response.headers)
+        body = response.body
+        if not response.header("content-type") or response.header("content-type").startswith(TEXT_KINDS):
+            body = mask(body.decode("utf-8", "surrogateescape")).encode("utf-8", "surrogateescape")
+        return Response(response.url, response.status, headers, body)
+
+    # -- what is seen ------------------------------------------------------------------------------
+    def _show(self) -> None:
+        page = self.conversation.pages.page
+        if page is not None:
+            self._say("\n".join(outline(page)) + "\n")
+
+    def _say(self, text: str) -> None:
+        self.transcript.add(text.replace("\n", "\r\n").encode())
+
+    def _note(self, event: Event) -> None:
+        if isinstance(event, Sent):
+            self.transcript.annotate("sent", event.purpose)
+        elif isinstance(event, Recognised):
+            self.transcript.annotate("at", event.place)
+
+
+def outline(page: Document) -> list[str]:
+    """A page in rows, as a person reads it: title, fields with what stands there, buttons, then its text."""
+    rows = [f"{page.status}  {page.words}"]
+    for form in page.forms:
+        for field in form.shown_fields:
+            shown = MASK if field.kind == "password" and field.value else field.shown.replace("\n", " / ")
+            rows.append(f"   [{shown or ' '}]  {field.words}")
+        rows += [f"   ({button.label or button.name})" for button in form.buttons]
+    for remark in page.remarks:
+        if remark.text not in (field.label for form in page.forms for field in form.fields):
+            rows.append(f"   ! {remark.text}")
+    labels = {field.label for form in page.forms for field in form.fields}
+    return [*rows, *(f"   {line}" for line in page.lines if line not in labels)]

@@ -1,0 +1,174 @@
+"""A device on pages: reached at its factory address first, and at the planned one once it moved there."""
+
+from __future__ import annotations
+
+import html
+import json
+import time
+from collections.abc import Iterable
+from ipaddress import IPv4Interface
+from urllib.parse import quote_plus
+
+from zinger.link.base import LinkError, OtherKey
+from zinger.link.web import WebEndpoint, WebLink
+from zinger.phrasebook.book import Phrasebook
+from zinger.plan.model import Device
+from zinger.run.board import DeviceLine
+from zinger.run.memory import Memory
+from zinger.run.onwire import AWAY, OnWire
+from zinger.run.pagepump import PagePump
+from zinger.run.ways import until_it_answers
+from zinger.run.world import World
+from zinger.script.compile import Script
+from zinger.talk.errors import Interrupted, Silent
+from zinger.talk.pages.webtalk import WebTalk
+
+
+def spelled(secrets: Iterable[str]) -> set[str]:
+    """Secrets as they may stand in a page, in an address, or in JSON."""
+    found: set[str] = set()
+    for secret in secrets:
+        found |= {secret, html.escape(secret), quote_plus(secret), json.dumps(secret)[1:-1]}
+    return found
+
+
+def endpoint_at(device: Device, book: Phrasebook, address: str) -> WebEndpoint:
+    """A device's pages at an address; the certificate is pinned under the device's name, wherever it answers."""
+    assert book.pages is not None
+    return WebEndpoint(book.pages.scheme, address, book.pages.port, book.pages.old_tls, (device.name,))
+
+
+class PagesWire(OnWire):
+    """Sends, reads and notes for one device on pages."""
+
+    pump: PagePump
+    reached_by = "its pages"
+    cable = "network cable"
+
+    def __init__(
+        self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
+    ) -> None:
+        super().__init__(world, device, book, script, line, memory)
+        assert book.pages is not None
+        masker = world.masker_for(device, book)
+        masker.know(spelled(world.secrets_of(device, book)))
+        self.pump = PagePump(
+            WebTalk(book.pages), lambda ref: world.secret(book, ref), masker, line.transcript, self._saw, world.turns
+        )
+        self._factory = IPv4Interface(book.factory.address) if book.factory.address else None
+
+    @property
+    def over_network(self) -> bool:
+        """Always: there is no other way to it."""
+        return True
+
+    @property
+    def way_back(self) -> str:
+        """What goes wrong at a first set-up is undone by the button that brings back its factory state."""
+        return "its factory state"
+
+    def spellings(self, secrets: Iterable[str]) -> Iterable[str]:
+        return spelled(secrets)
+
+    # -- the link ----------------------------------------------------------------------------------
+    async def connect(self) -> None:
+        """Reach it at the planned address where it was met before, else at its factory address. Raises LinkError."""
+        if self.pump.is_joined:
+            return
+        within = 2 * self.boots_in + AWAY if self.links else 0.0
+        if within:
+            self.line.say("it is away; looks where it answers")
+            self.line.wait("the device to answer again", time.time() + within)
+        known = [self._at_factory()] if self._factory else []
+        planned = self._planned()
+        if planned is not None and self.world.dialer.certificates.pinned(planned.known_as) is not None:
+            await self.world.claims.be_near(self.device, self.line.wait)
+            try:
+                self._join(await until_it_answers(lambda: self._dial([planned, *known]), within))
+                return
+            except OtherKey:
+                raise
+            except LinkError:
+                if self.links or not known:
+                    raise
+            known = [planned, *known]
+        self._join(await self._first_contact(known))
+
+    def _planned(self) -> WebEndpoint | None:
+        fixed = self.device.fixed
+        return endpoint_at(self.device, self.book, str(fixed.ip)) if fixed else None
+
+    def _at_factory(self) -> WebEndpoint:
+        assert self._factory is not None
+        return endpoint_at(self.device, self.book, str(self._factory.ip))
+
+    async def _first_contact(self, known: list[WebEndpoint]) -> WebLink:
+        """At the factory address: one device at a time, cabled, and with the laptop in its subnet.
+
+        One that was met before, and was off, may answer at the planned address instead.
+        """
+        if self._factory is None:
+            raise LinkError(f"{self.book.title} has no factory address, and no other way to it is known")
+        claims = self.world.claims
+        await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
+        if self.world.practice and not self._was_plugged:
+            await self.plug(self.book.factory.reach or "it is reached over the network only")
+        await claims.be_at(self._factory, self.book.title, self.line.wait)
+        try:
+            return await self._dial(known)
+        except OtherKey:
+            raise
+        except LinkError as error:
+            if not self._was_plugged:
+                await self.plug(str(error))
+        self.line.say("booting")
+        return await until_it_answers(lambda: self._dial(known), 2 * self.boots_in + AWAY, 0.5)
+
+    async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
+        """The first of these at which it answers."""
+        failures: list[str] = []
+        for endpoint in endpoints:
+            try:
+                return await self.world.dialer.web(endpoint)
+            except OtherKey:
+                raise
+            except LinkError as error:
+                failures.append(str(error))
+        raise LinkError("; ".join(failures))
+
+    def _join(self, link: WebLink) -> None:
+        self.line.link = link.name
+        if link.certificate:
+            first = " pinned now" if link.first_sight else ""
+            self.line.link += f", certificate {link.fingerprint[:23]}…{first}"
+        self.links += 1
+        self.pump.join(link)
+        if self._factory and link.endpoint.address != str(self._factory.ip):
+            self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=True)
+
+    def went_away(self) -> None:
+        self.pump.leave()
+
+    def release(self) -> None:
+        if self._factory:
+            self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=False)
+
+    def restarted(self, error: Interrupted | Silent) -> bool:
+        """It fell silent, or sent on to where it will be."""
+        gone = not self.pump.is_joined or isinstance(error, Silent)
+        if gone:
+            self.pump.leave()
+        return gone
+
+    async def is_down(self, since: float) -> bool:
+        """Nobody answers where it was spoken to."""
+        address = self.pump.link.endpoint if self.pump.link else self._planned() or self._at_factory()
+        try:
+            return not await self.world.dialer.probe(address.address, address.port)
+        except LinkError:
+            return True
+
+    async def comes_up(self, within: float) -> None:
+        """Wait until it answers again."""
+        self.pump.leave()
+        await self.connect()
