@@ -28,7 +28,7 @@ from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
 from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck, TalkError
 from zinger.talk.events import Mended, Renewed, SignedIn
-from zinger.talk.requests import At, Do, Look
+from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.terminal.surface import Send, TerminalSurface
 from zinger.talk.timing import Timing
 
@@ -154,9 +154,17 @@ def test_what_does_not_come_back_is_typed_at_the_pace_that_the_line_takes(quern:
         surface.begin(Look(5.0), 1.0)
         while not isinstance(at := surface.turn(9.0), At):
             assert not isinstance(at, TalkError)
-        surface.begin(Do(TypeLine((NEW,)), frozenset({"look"}), "signing in", 30.0), 9.0)
+        do = Do(TypeLine((NEW,)), frozenset({"look"}), "signing in", 30.0)
+        surface.begin(do, 9.0)
         sent = surface.turn(9.0)
         assert isinstance(sent, Send) and sent.pace == wanted
+    # a refusal can mean that it did not arrive whole: the next one goes at half the pace at most
+    surface.receive(b"\r\nnot so: no\r\n" + asked, 10.0)
+    while not isinstance(surface.turn(19.0), Answer):
+        pass
+    surface.begin(do, 20.0)
+    sent = surface.turn(20.0)
+    assert isinstance(sent, Send) and sent.pace == 8.0 and surface.sight.typist.slowness == 2
 
 
 SIGN_IN = [

@@ -64,7 +64,8 @@ class Take:
     `pattern` finds it, and `value` writes it from the groups. `under` must have matched the head of its section.
     With `columns`, `pattern` finds the heading of a table; each row below becomes a fact until a blank line.
     `split` divides one match into several facts. On a page it is taken from a `source`: the field, the row or the place
-    in JSON that is `called` so, of which `pattern` then takes its part; `columns` are places within an entry of JSON.
+    in JSON that is `called` so, of which `pattern` then takes its part; or from several `fields` of one form, which are
+    the `columns`, as are places within an entry of JSON.
     """
 
     fact: str

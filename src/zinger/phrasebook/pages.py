@@ -9,7 +9,7 @@ from functools import cached_property
 
 from zinger.phrasebook.document import Document, at_path, written
 from zinger.phrasebook.map import Deed, Place
-from zinger.phrasebook.words import Words, masked, names_used, render, render_lines
+from zinger.phrasebook.words import Words, WordsError, masked, names_used, render, render_lines
 
 PATIENCE = 30.0
 """Seconds to wait for an answer, and for a device to answer again."""
@@ -167,6 +167,31 @@ class PageAct:
 
     def fill(self, names: Mapping[str, object], choices: Mapping[str, str]) -> PageDeed:
         return self.make(names)
+
+
+FILLS = " = "
+"""What stands between a field and what is filled in, where a template makes rows of both."""
+
+
+def fill_act(source: str, button: str = "") -> PageAct:
+    """Fill a form by a template that makes rows like `Field = value`: loops and choices say which there are."""
+
+    def make(names: Mapping[str, object]) -> Submit:
+        wanted = names_used(source)
+        rows = render_lines(source, **{name: value for name, value in names.items() if name in wanted})
+        return Submit(tuple(_field_and_value(row.words) for row in rows), button)
+
+    return PageAct((source,), f"fill [{button}]" if button else "fill", make)
+
+
+def _field_and_value(words: Words) -> tuple[str, Words]:
+    """A row, taken apart; raises WordsError for one that names no field."""
+    head = words[0] if words and isinstance(words[0], str) else ""
+    name, between, value = (head if len(words) > 1 else f"{head} ").partition(FILLS)
+    if not between:
+        raise WordsError(f"{masked(words)!r} fills no field; write it like `Field{FILLS}value`")
+    value = value if len(words) > 1 else value.rstrip()
+    return name.strip(), (*((value,) if value else ()), *words[1:])
 
 
 def submit_act(fills: Mapping[str, str], button: str = "") -> PageAct:

@@ -77,7 +77,7 @@ class CallShape(Shape):
 class OnPage(Shape):
     """One thing that is done on a page."""
 
-    fill: dict[str, str] | None = None
+    fill: dict[str, str] | str | None = None
     press: str | None = None
     follow: str | None = None
     go: str | None = Field(default=None, alias="open")
@@ -139,7 +139,7 @@ class PlaceShape(Shape):
 
 
 class MoveShape(OnPage):
-    origin: str = Field(alias="from")
+    origin: str | list[str] = Field(alias="from")
     to: str | list[str]
     send: str | None = None
     choose: str | None = None
@@ -210,6 +210,7 @@ class TakeShape(Shape):
     line: str | None = None
     table: str | None = None
     field: str | None = None
+    fields: dict[str, str] | None = None
     row: str | None = None
     json_path: str | None = Field(default=None, alias="json")
     columns: dict[str, str] = {}

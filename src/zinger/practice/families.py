@@ -6,6 +6,7 @@ from zinger.practice.core.box import Box
 from zinger.practice.hollin_g4.box import Firewall
 from zinger.practice.hollin_m1.box import Manager
 from zinger.practice.marrable_v6.box import Gateway
+from zinger.practice.pennant_p1.box import OfficeSwitch
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s9.box import Chassis
 from zinger.practice.quern_t1.box import Broker
@@ -15,6 +16,7 @@ FAMILIES: dict[str, type[Box]] = {
     "hollin-g4": Firewall,
     "hollin-m1": Manager,
     "marrable-v6": Gateway,
+    "pennant-p1": OfficeSwitch,
     "quern-s2": Switch,
     "quern-s9": Chassis,
     "quern-t1": Broker,

@@ -12,7 +12,7 @@ from zinger.proof.fact import Fact, facts_of
 
 def on_page(wanted: Take, page: Document) -> Iterator[Fact]:
     """What is to be taken of a page, with where it stands there as evidence."""
-    ways = {"field": _field, "row": _row, "json": _json, "": _table}
+    ways = {"field": _field, "fields": _fields, "row": _row, "json": _json, "": _table}
     yield from ways[wanted.source](wanted, page)
 
 
@@ -38,6 +38,15 @@ def _field(wanted: Take, page: Document) -> Iterator[Fact]:
 def _standing(wanted: Take, field: Field, groups: dict[str, str], page: Document) -> Iterator[Fact]:
     if field.kind != "password":
         yield from _part(wanted, field.shown, f"{field.words}: {field.shown} · {page.words}", groups)
+
+
+def _fields(wanted: Take, page: Document) -> Iterator[Fact]:
+    """One fact of several fields; nothing where one of them is not there."""
+    found = {name: page.field(called) for name, called in wanted.columns.items()}
+    there = {name: field for name, field in found.items() if field is not None and field.kind != "password"}
+    if len(there) == len(found):
+        shown = ", ".join(f"{field.words}: {field.shown}" for field in there.values())
+        yield from facts_of(wanted, {name: field.shown for name, field in there.items()}, f"{shown} · {page.words}")
 
 
 def _row(wanted: Take, page: Document) -> Iterator[Fact]:

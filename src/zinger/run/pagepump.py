@@ -20,8 +20,6 @@ from zinger.talk.events import Event, Recognised, Sent
 from zinger.talk.pages.http import Failed, Request, Response, encoded
 from zinger.talk.pages.webtalk import WebTalk
 
-TEXT_KINDS = ("text/", "application/json", "application/xhtml", "application/xml", "application/javascript")
-
 
 class PagePump(Pump[WebTalk]):
     """One dialogue on pages, over one link at a time."""
@@ -105,10 +103,7 @@ class PagePump(Pump[WebTalk]):
         """What the device shows of a secret is a mask, in its pages and in what they are made of."""
         mask = self.masker.text
         headers = tuple((name, mask(value)) for name, value in response.headers)
-        body = response.body
-        if not response.header("content-type") or response.header("content-type").startswith(TEXT_KINDS):
-            body = mask(body.decode("utf-8", "surrogateescape")).encode("utf-8", "surrogateescape")
-        return Response(response.url, response.status, headers, body)
+        return Response(response.url, response.status, headers, self.masker.whole(response.body))
 
     # -- what is seen ------------------------------------------------------------------------------
     def _show(self) -> None:

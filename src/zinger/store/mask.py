@@ -129,10 +129,13 @@ class Masker:
 
     def text(self, text: str) -> str:
         """Mask a whole text, such as an error message."""
+        return self.whole(text.encode()).decode("utf-8", "replace")
+
+    def whole(self, data: bytes) -> bytes:
+        """Mask a whole body, such as a page, whatever its encoding."""
         whole = copy.copy(self)
         whole._shown = whole._held = b""
-        data = text.encode()
-        return (whole(data) + whole._held).decode("utf-8", "replace")
+        return whole(data) + whole._held
 
     def _can_go_on(self, bare: bytes) -> bool:
         """Whether its end may be the beginning of a secret; asked of every piece, so it only looks at two bytes."""

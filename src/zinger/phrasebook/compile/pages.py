@@ -13,6 +13,7 @@ from zinger.phrasebook.pages import (
     Token,
     authenticate_act,
     call_act,
+    fill_act,
     follow_act,
     open_act,
     submit_act,
@@ -105,4 +106,6 @@ class PagesSection(Section):
             bare = call.json_text is None and call.form is None
             method = (call.method or ("GET" if bare else "POST")).upper()
             return call_act(method, call.to, call.json_text, call.form, call.headers)
+        if isinstance(p.fill, str):
+            return fill_act(p.fill, p.press or "")
         return submit_act(p.fill or {}, p.press or "")

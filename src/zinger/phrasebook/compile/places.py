@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import IDENTITIES, MOVE_NAMES, Path, Section
@@ -25,8 +25,8 @@ class PlacesSection(Section):
         made = {name: self._place(name, p, shape) for name, p in shape.places.items()}
         places = {name: place for name, (place, _) in made.items()}
         signs = {name: sign for name, (_, sign) in made.items() if sign is not None}
-        moves = tuple(self._move(i, m, places, signs) for i, m in enumerate(shape.moves))
-        return Map(places, moves), self._terminal(shape, places, signs)
+        moves = [move for i, m in enumerate(shape.moves) for move in self._moves(i, m, places, signs)]
+        return Map(places, tuple(moves)), self._terminal(shape, places, signs)
 
     # -- places ------------------------------------------------------------------------------------
     def _place(self, name: str, p: PlaceShape, shape: BookShape) -> tuple[Place, Sign | None]:
@@ -62,18 +62,28 @@ class PlacesSection(Section):
         )
 
     # -- moves -------------------------------------------------------------------------------------
-    def _move(self, index: int, m: MoveShape, places: Mapping[str, Place], signs: Mapping[str, Sign]) -> Move:
-        path: Path = ["moves", index]
-        self.known_place(path, m.origin)
+    def _moves(
+        self, index: int, m: MoveShape, places: Mapping[str, Place], signs: Mapping[str, Sign]
+    ) -> Iterator[Move]:
+        """One for each place from which it leads; none to the very place where it begins."""
+        origins = [m.origin] if isinstance(m.origin, str) else m.origin
+        for origin in origins:
+            if len(origins) == 1 or m.to != origin:
+                yield self._move(["moves", index], origin, m, places, signs)
+
+    def _move(
+        self, path: Path, origin: str, m: MoveShape, places: Mapping[str, Place], signs: Mapping[str, Sign]
+    ) -> Move:
+        self.known_place(path, origin)
         outcomes = [m.to] if isinstance(m.to, str) else m.to
         if outcomes == ["prompts"]:
             outcomes = [name for name, place in places.items() if place.kind is Kind.PROMPT]
         for outcome in outcomes:
             self.known_place([*path, "to"], outcome)
-        act = self._act(path, m, places.get(m.origin), all(_asks_password(places.get(name)) for name in outcomes))
-        if m.choose is not None and m.origin in signs and signs[m.origin].choices is None:
-            self.bad([*path, "choose"], f"{m.origin} has no choices; give the place a pattern for them")
-        return Move(m.origin, tuple(outcomes), act, m.cost)
+        act = self._act(path, m, places.get(origin), all(_asks_password(places.get(name)) for name in outcomes))
+        if m.choose is not None and origin in signs and signs[origin].choices is None:
+            self.bad([*path, "choose"], f"{origin} has no choices; give the place a pattern for them")
+        return Move(origin, tuple(outcomes), act, m.cost)
 
     def _act(self, path: Path, m: MoveShape, origin: Place | None, signs_in: bool) -> Act:
         """What makes the move; at a place that asks for a credential, that one is sent unless it says otherwise.

@@ -53,7 +53,7 @@ class ReadingsSection(Section):
         pattern = self.regex(path, shape.line or shape.table or ("(?P<value>.*)" if page else ""))
         under = self.maybe_regex([*path, "under"], shape.under)
         names = frozenset(shape.columns) if shape.table is not None else frozenset(pattern.groupindex)
-        names |= frozenset(shape.columns) if page else frozenset()
+        names |= frozenset(shape.columns) | frozenset(shape.fields or ()) if page else frozenset()
         names |= frozenset(under.groupindex) if under else frozenset()
         if shape.table is not None and not shape.columns:
             self.bad(path, "a table needs columns: a name for each, and the heading that stands over it")
@@ -62,8 +62,10 @@ class ReadingsSection(Section):
         else:
             self.template([*path, "value"], shape.value, names)
         split = self.maybe_regex([*path, "split"], shape.split)
-        return Take(fact, pattern, shape.value, under, shape.columns, split, *next(iter(page.items()), ("", "")))
+        source, called = next(iter(page.items()), ("", ""))
+        return Take(fact, pattern, shape.value, under, shape.fields or shape.columns, split, source, called)
 
 
 def _on_page(shape: TakeShape) -> dict[str, str | None]:
-    return {"field": shape.field, "row": shape.row, "json": shape.json_path}
+    fields = ", ".join(shape.fields) if shape.fields is not None else None
+    return {"field": shape.field, "fields": fields, "row": shape.row, "json": shape.json_path}

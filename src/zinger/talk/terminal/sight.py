@@ -297,13 +297,22 @@ class Sight:
         return view
 
     @property
-    def _begun_name(self) -> str:
+    def begun_name(self) -> str:
+        """Where the request was begun; nothing where nobody knew."""
         return self.begun_at.name if self.begun_at else ""
+
+    @property
+    def typed_blind(self) -> bool:
+        """Whether the request types something that does not come back."""
+        deed, at = getattr(self.request, "deed", None), self.begun_at
+        return isinstance(deed, TypeLine) and bool(deed.words) and at is not None and self._is_blind(at.name)
+
+    def _is_blind(self, place: str) -> bool:
+        return self.locator.terminal.signs[place].blind
 
     def _blind_silence(self, do: Do, now: float) -> View | None:
         """Nothing came of a line that does not echo: its Enter, or more of it, may have been lost on the way."""
-        typed_blind = isinstance(do.deed, TypeLine) and self.begun_at is not None and bool(do.deed.words)
-        blind = typed_blind and self.locator.terminal.signs[self._begun_name].blind
+        blind = self.typed_blind
         if not blind or self.blind_lost is not Blind.AWAITED or self.locator.standing:
             return None
         until = max(self.locator.heard, self.began) + _BLIND_LOST
@@ -316,7 +325,7 @@ class Sight:
         terminal = self.locator.terminal
         return (
             self.blind_lost is Blind.TAKEN_AWAY
-            and at.name == self._begun_name
+            and at.name == self.begun_name
             and not any(pattern.search(line) for line in self.locator.buffer.recent() for pattern in terminal.refusals)
         )
 

@@ -315,6 +315,8 @@ class TerminalSurface:
             last -= 1
         told = dict.fromkeys(line.rstrip() for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.REFUSAL)
         warned = tuple(line for line, kind in zip(heard, kinds, strict=True) if kind is LineKind.WARNING)
+        if self.sight.typed_blind and (told or view.at.name == self.sight.begun_name):
+            self.sight.typist.doubted()
         rows = tuple(lines[first:last])
         gaps = frozenset(at - first for at in torn if first <= at < last - 1)
         return Answer(rows, view.at, next(iter(told), None), clipped, warned, disturbed, gaps)

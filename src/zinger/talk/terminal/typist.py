@@ -103,6 +103,10 @@ class Typist:
         """A line that does not echo never arrived whole."""
         self.slowness = max(1, self.slowness) + 1
 
+    def doubted(self) -> None:
+        """A line that does not echo was refused: it may have been wrong, or may not have arrived whole."""
+        self.slowness = max(2, self.slowness)
+
     def _came_back_whole(self) -> None:
         if self.stride < _WHOLE_LINE:
             self._whole += 1
