@@ -12,7 +12,10 @@ from zinger.cli.common import DONE, FINDINGS, CommandError, Json, print_json
 from zinger.wording import counted
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from zinger.phrasebook.book import Card, Phrasebook
+    from zinger.talk.replay import Heard
 
 
 family = typer.Typer(help="Families: list, show, check, begin and try phrasebooks.", no_args_is_help=True)
@@ -207,20 +210,38 @@ def _fact(given: str | None, question: str, example: str) -> str:
 @family.command("try")
 def try_(
     name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
-    recording: Annotated[Path, typer.Argument(help="an asciicast v2 recording", metavar="RECORDING")],
+    recording: Annotated[Path, typer.Argument(help="an asciicast v2 or HAR recording", metavar="RECORDING")],
     only_unknown: Annotated[bool, typer.Option("--unknown", help="only lines that nothing recognises")] = False,
 ) -> None:
     """Replay a recording through the map, and say line by line what was recognised."""
-    from zinger.store.recording import events_of
-    from zinger.talk.replay import replay
-
     book, _ = _spoken(name)
     unknown = 0
-    for heard in replay(events_of(recording), book):
+    for heard in _heard_of_pages(book, recording) if recording.suffix == ".har" else _heard(book, recording):
         unknown += heard.kind in ("", "unknown")
         if not only_unknown or heard.kind in ("", "unknown"):
             print(f"{heard.at:8.2f}  {heard.kind or '-':<8} {heard.name:<34} {heard.text}")
     print(f"{unknown} lines that nothing recognises")
+
+
+def _heard(book: Phrasebook, recording: Path) -> Iterator[Heard]:
+    from zinger.store.recording import events_of
+    from zinger.talk.replay import replay
+
+    return replay(events_of(recording), book)
+
+
+def _heard_of_pages(book: Phrasebook, recording: Path) -> Iterator[Heard]:
+    from zinger.store.har import exchanges_of
+    from zinger.talk.pages.parse import parse
+    from zinger.talk.replay import replay_pages
+
+    if book.pages is None:
+        raise CommandError(f"{book.title} has no pages; a HAR recording tells nothing of it")
+    pages = (
+        (one.at, one.asked, parse(a.url, a.status, dict(a.headers), a.body) if (a := one.answer) else None)
+        for one in exchanges_of(recording)
+    )
+    return replay_pages(pages, book)
 
 
 @family.command("schema")

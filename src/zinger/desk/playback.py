@@ -6,6 +6,7 @@ from bisect import bisect_right
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from zinger.store.har import SUFFIX, shown_in
 from zinger.store.recording import Event, events_of
 from zinger.store.transcript import Transcript
 
@@ -30,7 +31,7 @@ class Playback:
         """Read a recording; raises RecordingError."""
         events: list[Event] = []
         before = saved = 0.0
-        for at, code, text in events_of(file):
+        for at, code, text in shown_in(file) if file.suffix == SUFFIX else events_of(file):
             saved += max(0.0, at - before - LONGEST_PAUSE)
             before = at
             events.append((at - saved, code, text))

@@ -139,9 +139,4 @@ class ConsoleWire(OnWire):
         await self.do(look(within))
 
     def _recording(self, way: str) -> Recording:
-        stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"
-        file, count = self.world.records / f"{stem}.cast", 1
-        while file.exists():
-            count += 1
-            file = self.world.records / f"{stem}-{count}.cast"
-        return Recording(file, f"{self.name}, {way}", self.line.say)
+        return Recording(self.fresh_file(way, ".cast"), f"{self.name}, {way}", self.line.say)

@@ -11,6 +11,7 @@ import time
 from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
+from pathlib import Path
 from typing import Any, TypeVar
 
 from zinger.phrasebook.book import Phrasebook
@@ -170,6 +171,15 @@ class OnWire(ABC):
         self.memory.take_in(event, self.name, time.time())
         kind, data = entries.written(event)
         await self.world.journal.write(kind, self.name, **data)
+
+    def fresh_file(self, way: str, suffix: str) -> Path:
+        """A name for one more recording of this device."""
+        stem = f"{self.name}-{time.strftime('%Y%m%d-%H%M%S')}-{way}"
+        file, count = self.world.records / f"{stem}{suffix}", 1
+        while file.exists():
+            count += 1
+            file = self.world.records / f"{stem}-{count}{suffix}"
+        return file
 
     # -- hands -------------------------------------------------------------------------------------
     async def plug(self, why: str) -> None:

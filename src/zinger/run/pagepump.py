@@ -6,18 +6,20 @@ A secret is resolved at the moment of sending; what comes back is masked before 
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import Callable
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
-from zinger.phrasebook.document import Document
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.pump import Pump
 from zinger.run.turns import Turns
+from zinger.store.har import HarRecording
 from zinger.store.mask import Masker
 from zinger.store.transcript import Transcript
 from zinger.talk.events import Event, Recognised, Sent
 from zinger.talk.pages.http import Failed, Request, Response, encoded
+from zinger.talk.pages.outline import outline
 from zinger.talk.pages.webtalk import WebTalk
 
 
@@ -35,6 +37,8 @@ class PagePump(Pump[WebTalk]):
     ) -> None:
         super().__init__(conversation, secret, masker, transcript, onlooker, turns)
         self.link: WebLink | None = None
+        self.recording: HarRecording | None = None
+        self._purpose = ""
         self._asking: asyncio.Task[None] | None = None
         self._closing: set[asyncio.Task[None]] = set()
 
@@ -42,9 +46,11 @@ class PagePump(Pump[WebTalk]):
     def is_joined(self) -> bool:
         return self.link is not None
 
-    def join(self, link: WebLink) -> None:
+    def join(self, link: WebLink, recording: HarRecording | None = None) -> None:
         """Carry the dialogue over this link from now on."""
-        self.link = link
+        if self.recording:
+            self.recording.close()
+        self.link, self.recording = link, recording
         self.conversation.speaks_at(link.endpoint.origin)
 
     def leave(self) -> None:
@@ -53,6 +59,9 @@ class PagePump(Pump[WebTalk]):
             self._asking.cancel()
             self._asking = None
         self._drop()
+        if self.recording:
+            self.recording.close()
+            self.recording = None
         self.conversation.lost(self._loop.time())
         self._turn()
 
@@ -74,6 +83,7 @@ class PagePump(Pump[WebTalk]):
             return
         self._say(f"\n{request.shown}\n" + "".join(f"   {line}\n" for line in request.told.splitlines()))
         result: Response | Failed
+        began = time.time()
         try:
             response = await self.link.ask(encoded(request, self._secret), request.patience)
             result = self._masked(response)
@@ -88,6 +98,9 @@ class PagePump(Pump[WebTalk]):
                 self._ended.set_exception(fault)
                 return
             raise
+        if self.recording:
+            masked = encoded(request, lambda ref: MASK)
+            self.recording.add(masked, result, began, time.time() - began, self._purpose)
         now = self._loop.time()
         if isinstance(result, Response):
             self.conversation.receive(result, now)
@@ -116,21 +129,7 @@ class PagePump(Pump[WebTalk]):
 
     def _note(self, event: Event) -> None:
         if isinstance(event, Sent):
+            self._purpose = event.purpose
             self.transcript.annotate("sent", event.purpose)
         elif isinstance(event, Recognised):
             self.transcript.annotate("at", event.place)
-
-
-def outline(page: Document) -> list[str]:
-    """A page in rows, as a person reads it: title, fields with what stands there, buttons, then its text."""
-    rows = [f"{page.status}  {page.words}"]
-    for form in page.forms:
-        for field in form.shown_fields:
-            shown = MASK if field.kind == "password" and field.value else field.shown.replace("\n", " / ")
-            rows.append(f"   [{shown or ' '}]  {field.words}")
-        rows += [f"   ({button.label or button.name})" for button in form.buttons]
-    for remark in page.remarks:
-        if remark.text not in (field.label for form in page.forms for field in form.fields):
-            rows.append(f"   ! {remark.text}")
-    labels = {field.label for form in page.forms for field in form.fields}
-    return [*rows, *(f"   {line}" for line in page.lines if line not in labels)]

@@ -20,6 +20,7 @@ from zinger.run.pagepump import PagePump
 from zinger.run.ways import until_it_answers
 from zinger.run.world import World
 from zinger.script.compile import Script
+from zinger.store.har import SUFFIX, HarRecording
 from zinger.talk.errors import Interrupted, Silent
 from zinger.talk.pages.webtalk import WebTalk
 
@@ -142,7 +143,9 @@ class PagesWire(OnWire):
             first = " pinned now" if link.first_sight else ""
             self.line.link += f", certificate {link.fingerprint[:23]}…{first}"
         self.links += 1
-        self.pump.join(link)
+        tokens = frozenset(token.header for token in self.book.pages.tokens) if self.book.pages else frozenset[str]()
+        file = self.fresh_file("pages", SUFFIX)
+        self.pump.join(link, HarRecording(file, f"{self.name}, pages", tokens, self.line.say))
         if self._factory and link.endpoint.address != str(self._factory.ip):
             self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=True)
 

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.classify import LineKind, classify
+from zinger.phrasebook.document import Document
+from zinger.proof.facts import gather
 from zinger.talk.terminal.locator import Locator
 from zinger.talk.terminal.typed import Typed
 from zinger.talk.timing import Timing
@@ -45,6 +47,27 @@ def replay(events: Iterable[tuple[float, str, str]], book: Phrasebook) -> Iterat
     if line := f"{line}{typed.ended()}".strip():
         yield Heard(reader.at, "sent", "", line)
     yield from reader.end()
+
+
+def replay_pages(exchanges: Iterable[tuple[float, str, Document | None]], book: Phrasebook) -> Iterator[Heard]:
+    """Read exchanges of pages (seconds, what was asked, the page that came): the place each is, and its facts."""
+    pages = book.pages
+    if pages is None:
+        return
+    for at, asked, page in exchanges:
+        yield Heard(at, "sent", "", asked)
+        if page is None:
+            continue
+        known = pages.recognise(page)
+        captured = ", ".join(f"{name} {value}" for name, value in known[1].items()) if known else ""
+        name = f"{known[0].name}{f' ({captured})' if captured else ''}" if known else ""
+        yield Heard(at, "place" if known else "unknown", name, page.words)
+        if refusal := pages.refusal(page):
+            yield Heard(at, "refusal", refusal[1], refusal[0])
+        for reading in book.readings.values():
+            if known is not None and known[0].name == (reading.to or reading.at):
+                for fact, found in gather(reading.take, page.lines, reading.sections, page=page).items():
+                    yield from (Heard(at, "fact", fact, f"{one.value}   {one.line}") for one in found)
 
 
 class _Reader:

@@ -39,7 +39,7 @@ class Files(Rows):
 
     def __init__(self, device: str, folder: Path) -> None:
         super().__init__(id="files")
-        found = folder.glob(f"{device}-[0-9]*.cast") if folder.is_dir() else ()
+        found = [f for f in folder.glob(f"{device}-[0-9]*") if f.suffix in (".cast", ".har")] if folder.is_dir() else []
         self.files = sorted(found, key=lambda file: file.stat().st_mtime, reverse=True)
 
     def count(self) -> int:
