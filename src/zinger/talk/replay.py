@@ -56,8 +56,8 @@ def replay_pages(exchanges: Iterable[tuple[float, str, Document | None]], book: 
         return
     for at, asked, page in exchanges:
         yield Heard(at, "sent", "", asked)
-        if page is None:
-            continue
+        if page is None or 300 <= page.status < 400:
+            continue  # nothing came, or it sent on: the next exchange shows to what
         known = pages.recognise(page)
         captured = ", ".join(f"{name} {value}" for name, value in known[1].items()) if known else ""
         name = f"{known[0].name}{f' ({captured})' if captured else ''}" if known else ""

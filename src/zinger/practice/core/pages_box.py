@@ -6,6 +6,7 @@ from html import escape
 from ipaddress import IPv4Interface
 from typing import Any
 
+from zinger.practice.core.doors import DOORS
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import LineLost, Tty
 
@@ -16,6 +17,11 @@ class PagesBox(SheetBox):
     OPEN = "yes"
     has_console = False
 
+    def stands(self, flash: dict[str, Any]) -> None:
+        super().stands(flash)
+        self.in_force: Any = self.running
+        """The state that the network sees: what is set counts there a moment later."""
+
     async def on_console(self, tty: Tty) -> None:
         raise LineLost
 
@@ -24,7 +30,15 @@ class PagesBox(SheetBox):
 
     @property
     def fixed_address(self) -> IPv4Interface | None:
-        return IPv4Interface(self.running.values["address"])
+        return IPv4Interface(self.in_force.values["address"])
+
+    @property
+    def open_doors(self) -> dict[str, bool]:
+        return {door: self.in_force.values.get(door) == self.OPEN for door in DOORS}
+
+    async def apply_network(self) -> None:
+        self.in_force = self.running
+        await super().apply_network()
 
     def pages(self, kind: str) -> Any:
         return self.application()

@@ -54,7 +54,7 @@ class OfficeSwitch(PagesBox):
 
     @property
     def fixed_address(self) -> IPv4Interface | None:
-        v = self.running.values
+        v = self.in_force.values
         if v["mode"] == "fixed":
             return IPv4Interface(f"{v['address']}/{v['length']}")
         return IPv4Interface(self.lease or FALLBACK)
@@ -66,7 +66,7 @@ class OfficeSwitch(PagesBox):
 
     @property
     def open_doors(self) -> dict[str, bool]:
-        return {"https": True, "http": self.running.values["plain"] == "yes", "ssh": False, "telnet": False}
+        return {"https": True, "http": self.in_force.values["plain"] == "yes", "ssh": False, "telnet": False}
 
     def _die(self) -> None:
         super()._die()

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from zinger.phrasebook.book import Phrasebook, Reading
+from zinger.phrasebook.pages import Open
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.ask import do
+from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errors import Interrupted, Stuck
 from zinger.talk.requests import Answer, Errand
@@ -22,7 +23,10 @@ def take_reading(book: Phrasebook, reading: Reading, keys: Keyring, startup: boo
     ask = reading.startup if startup and reading.startup else reading.ask
     purpose = f"reading {'startup' if startup else 'running'}"
     for _ in range(READ_AGAIN):
-        yield from arrive(book.map, reading.at, keys)
+        before = yield from look(30.0)
+        at = yield from arrive(book.map, reading.at, keys)
+        if at.page is not None and at is not before and ask == Open():
+            return Answer(at.page.lines, at)  # the page was opened on the way here
         answer = yield from do(ask, frozenset({reading.to}), purpose)
         if answer.at.name != reading.to:
             raise Interrupted(f"while reading it went to {answer.at.place.words}")
