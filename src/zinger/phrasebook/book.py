@@ -78,6 +78,15 @@ class Take:
     called: str = ""
 
 
+def is_pattern(called: str) -> bool:
+    """Whether what a field is called can be a pattern, too; a label may have a bracket in it."""
+    try:
+        re.compile(called)
+    except re.error:
+        return False
+    return True
+
+
 @dataclass(frozen=True)
 class Reading:
     """What to ask, and how to take facts from the answer, line by line; the answer ends at the place `to`.

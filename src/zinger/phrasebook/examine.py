@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from zinger.phrasebook.book import Interview, Phrasebook
+from zinger.phrasebook.book import Interview, Phrasebook, is_pattern
 from zinger.phrasebook.doubts import doubts
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.patterns import runs_away, sample
@@ -54,6 +54,8 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
         for fact, take in reading.take.items():
             path = f"readings.{name}.take.{fact}"
             found += [(path, take.pattern), (f"{path}.under", take.under)]
+            if take.source == "field" and is_pattern(take.called):
+                found.append((f"{path}.field", re.compile(take.called)))
     found += [(f"refusals.{n}", pattern) for n, pattern in enumerate(terminal.refusals)]
     found += [(f"warnings.{n}", pattern) for n, pattern in enumerate(terminal.warnings)]
     found += [(f"identity_lines.{what}", pattern) for what, pattern in terminal.identity_lines.items()]

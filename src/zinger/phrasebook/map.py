@@ -32,6 +32,10 @@ class Kind(StrEnum):
     PAGE = "page"
 
 
+TERMS = "terms"
+"""The name that a move needs which accepts terms of use: a person's word."""
+
+
 class AsksFor(StrEnum):
     """What a place asks for, where it asks for a credential; said in the phrasebook, never guessed."""
 
@@ -165,6 +169,11 @@ class Map:
                         if outcome not in seen:
                             heapq.heappush(queue, (cost + move.cost, next(count), outcome, first or move))
         return None
+
+    @property
+    def terms(self) -> frozenset[str]:
+        """The places that show terms of use, which only a person may accept."""
+        return frozenset(move.origin for move in self.moves if TERMS in move.act.uses)
 
     @property
     def every_name(self) -> frozenset[str]:

@@ -143,6 +143,7 @@ class MoveShape(OnPage):
     to: str | list[str]
     send: str | None = None
     choose: str | None = None
+    accepts_terms: bool = False
     cost: int = Field(default=1, ge=1)
 
 

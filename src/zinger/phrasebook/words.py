@@ -86,7 +86,7 @@ def leads_to(source: str) -> list[str]:
     return _LEADING.findall(source)
 
 
-def render(source: str, **values: object) -> Words:
+def render(source: str, /, **values: object) -> Words:
     """Fill a template of one line; raises WordsError for an undefined name or a value that can't be sent."""
     lines = render_lines(source, **values)
     if len(lines) > 1:
@@ -94,7 +94,7 @@ def render(source: str, **values: object) -> Words:
     return lines[0].words if lines else ()
 
 
-def render_lines(source: str, **values: object) -> tuple[FilledLine, ...]:
+def render_lines(source: str, /, **values: object) -> tuple[FilledLine, ...]:
     """Fill a template; its lines in order, blank ones left out. Raises WordsError."""
     try:
         return _rendered(source, tuple((name, type(value), value) for name, value in values.items()))
@@ -102,7 +102,7 @@ def render_lines(source: str, **values: object) -> tuple[FilledLine, ...]:
         return _render(source, values)
 
 
-def render_text(source: str, **values: object) -> str:
+def render_text(source: str, /, **values: object) -> str:
     """Fill a template and give it as a person may see it, lines divided by line ends."""
     return "\n".join(masked(line.words) for line in render_lines(source, **values))
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zinger.practice.core.box import Box
+from zinger.practice.hollin_e3.box import EdgeFirewall
 from zinger.practice.hollin_g4.box import Firewall
 from zinger.practice.hollin_m1.box import Manager
 from zinger.practice.marrable_v6.box import Gateway
@@ -13,6 +14,7 @@ from zinger.practice.quern_t1.box import Broker
 from zinger.practice.sallow_w5.box import Controller
 
 FAMILIES: dict[str, type[Box]] = {
+    "hollin-e3": EdgeFirewall,
     "hollin-g4": Firewall,
     "hollin-m1": Manager,
     "marrable-v6": Gateway,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from zinger.phrasebook.book import Take
+from zinger.phrasebook.book import Take, is_pattern
 from zinger.phrasebook.document import Document, Field, Table, at_path, plain, same_label, written
 from zinger.proof.fact import Fact, facts_of
 
@@ -29,7 +29,7 @@ def _field(wanted: Take, page: Document) -> Iterator[Fact]:
     if one is not None:
         yield from _standing(wanted, one, {}, page)
         return
-    for form in page.forms:
+    for form in page.forms if is_pattern(wanted.called) else ():
         for field in form.fields:
             if match := re.fullmatch(wanted.called, field.name[:200]):
                 yield from _standing(wanted, field, match.groupdict(default=""), page)

@@ -29,6 +29,7 @@ class Verb(StrEnum):
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
     UNPLUG = "unplug"
+    TERMS = "terms"
 
 
 AHEAD = frozenset({Verb.PLUG, Verb.LAPTOP})

@@ -27,12 +27,13 @@ from zinger.run.pump import Pump
 from zinger.run.world import World
 from zinger.script.compile import Script, Step
 from zinger.store import entries
+from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import Interrupted, Silent, Stuck
 from zinger.talk.events import Event, Recognised, Renewed, SignedIn, Waiting, Waits
-from zinger.talk.requests import Errand
+from zinger.talk.requests import At, Errand
 
 T = TypeVar("T")
 AWAY = 20.0
@@ -111,6 +112,21 @@ class OnWire(ABC):
         """Carry out an errand, once nobody holds the device."""
         await self._go.wait()
         return await self.pump.do(errand)
+
+    async def arrive_first(self, stop: frozenset[str], patience: float) -> At:
+        """Come to the home place, or to one of `stop`; terms of use on the way are a person's to accept."""
+        terms = self.book.map.terms
+        while True:
+            at = await self.do(arrive(self.book.map, self.book.home, self.keys, patience, stop | terms))
+            if at.name not in terms or at.page is None:
+                return at
+            self.line.wait("your hands")
+            await self.world.terms.accept(self.book.family, self.book.title, at.page, self.note)
+            self.keys.terms_accepted = True
+            try:
+                await self.do(arrive(self.book.map, self.book.home, self.keys, patience, stop | terms - {at.name}))
+            finally:
+                self.keys.terms_accepted = False
 
     async def read(self, startup: bool) -> Facts:
         """All facts of the running or the startup state."""

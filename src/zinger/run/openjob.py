@@ -47,6 +47,8 @@ class OpenJob(OpenPlan):
             self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), sites
         )
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
+        self.terms: list[entries.TermsAccepted] = []
+        """What a person accepted in this job so far."""
         self.kept_aside = ""
         if folder.journal.exists():
             self.recall()
@@ -63,6 +65,7 @@ class OpenJob(OpenPlan):
 
     def take_in(self, journal: Journal) -> None:
         """Fold the journal into memories and lines."""
+        self.terms.clear()
         if journal.kept_aside:
             self.kept_aside = (
                 f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
@@ -70,6 +73,9 @@ class OpenJob(OpenPlan):
             )
         happened: dict[str, list[entries.Entry]] = {name: [] for name in self.board.lines}
         for entry in journal.entries():
+            event = entries.read(entry) if entry.kind == entries.TermsAccepted.kind else None
+            if isinstance(event, entries.TermsAccepted):
+                self.terms.append(event)
             if entry.device in happened:
                 happened[entry.device].append(entry)
         for name, line in self.board.lines.items():

@@ -54,7 +54,12 @@ class PagesWire(OnWire):
         masker = world.masker_for(device, book)
         masker.know(spelled(world.secrets_of(device, book)))
         self.pump = PagePump(
-            WebTalk(book.pages), lambda ref: world.secret(book, ref), masker, line.transcript, self._saw, world.turns
+            WebTalk(book.pages, pace=world.pace),
+            lambda ref: world.secret(book, ref),
+            masker,
+            line.transcript,
+            self._saw,
+            world.turns,
         )
         self._factory = IPv4Interface(book.factory.address) if book.factory.address else None
 

@@ -22,6 +22,7 @@ from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.pageswire import PagesWire
 from zinger.run.practice import YardHands, find_or_start
+from zinger.run.terms import Terms
 from zinger.run.trace import TraceFile
 from zinger.run.world import World
 from zinger.store import entries
@@ -184,6 +185,7 @@ class Run:
             if self.yard
             else LiveDialer(keys, job.plan.commands, certificates),
             hands=self.hands,
+            terms=Terms(self.hands, job.folder.records, job.terms),
             claims=Claims(self.hands, job.plan.devices, job.board.practice),
             records=job.folder.records,
             pace=pace,

@@ -63,6 +63,8 @@ async def over_pages(world: World, device: Device, book: Phrasebook, account: Ac
     link = await world.dialer.web(endpoint_at(device, book, str(device.fixed.ip)))
     masker = world.masker_for(device, book)
     masker.know(spelled(world.secrets_of(device, book)))
-    pump = PagePump(WebTalk(book.pages), lambda ref: world.secret(book, ref), masker, turns=world.turns)
+    pump = PagePump(
+        WebTalk(book.pages, pace=world.pace), lambda ref: world.secret(book, ref), masker, turns=world.turns
+    )
     pump.join(link)
     return Session(pump, Keyring([(account.name, account.secret)]), f"certificate {link.fingerprint[:23]}…")

@@ -16,6 +16,7 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.run.claims import Claims
 from zinger.run.hands import Hands
 from zinger.run.memory import FACTORY_PREFIX, factory_secret
+from zinger.run.terms import Terms
 from zinger.run.turns import Turns
 from zinger.store.mask import Masker
 from zinger.store.vault import Vault
@@ -35,6 +36,7 @@ class World:
     """Every password of the job, for maskers only."""
     dialer: Dialer
     hands: Hands
+    terms: Terms
     claims: Claims
     records: Path
     pace: float = 1.0

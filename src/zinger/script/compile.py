@@ -354,13 +354,15 @@ class Filler:
         if reads is None:
             return None
         texts = [render_text(reads.shows, **{**using(reads.shows), "value": item}) for item in items]
-        return Shows(reads.fact, tuple(line for text in texts for line in text.split("\n") if line), reads.holds)
+        return Shows(
+            reads.fact, tuple(line.strip() for text in texts for line in text.split("\n") if line.strip()), reads.holds
+        )
 
     @staticmethod
     def _shows_too(template: StepTemplate, using: Any, value: object) -> Iterator[Shows]:
         for reads in template.reads_too:
             text = render_text(reads.shows, **{**using(reads.shows), "value": value})
-            if lines := tuple(line for line in text.split("\n") if line):
+            if lines := tuple(line.strip() for line in text.split("\n") if line.strip()):
                 yield Shows(reads.fact, lines, reads.holds)
 
     def _using(self, source: str, **own: object) -> dict[str, object]:

@@ -100,6 +100,15 @@ class HandsDone(Happened):
 
 
 @dataclass(frozen=True)
+class TermsAccepted(Happened):
+    """A person accepted a family's terms of use; `text` is the digest of what was shown, or `any`."""
+
+    kind = "terms accepted"
+    family: str
+    text: str
+
+
+@dataclass(frozen=True)
 class MaySignIn(Happened):
     """An intent: from now on this credential may count."""
 
@@ -313,6 +322,7 @@ _KINDS: dict[str, type[Any]] = {
         HandsAnswered,
         HandsWithdrawn,
         HandsDone,
+        TermsAccepted,
         MaySignIn,
         SignedIn,
         Renewed,

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import IDENTITIES, MOVE_NAMES, Path, Section
-from zinger.phrasebook.map import Act, AsksFor, Kind, Map, Move, Place
+from zinger.phrasebook.map import TERMS, Act, AsksFor, Kind, Map, Move, Place
 from zinger.phrasebook.shapes import BookShape, MoveShape, PlaceShape
 from zinger.phrasebook.terminal import HALF_TYPED, NEVER, ChooseAct, PressAct, SendAct, Sign, Terminal
 from zinger.phrasebook.words import WordsError
@@ -93,7 +94,10 @@ class PlacesSection(Section):
         asks_for = origin.asks_for if origin else None
         pages = PagesSection(self.source, self.shape, self.problems)
         if origin is not None and origin.kind is Kind.PAGE:
-            return pages.act(path, m, MOVE_NAMES)
+            done = pages.act(path, m, MOVE_NAMES)
+            return replace(done, sources=(*done.sources, f"{{{{ {TERMS} }}}}")) if m.accepts_terms else done
+        if m.accepts_terms:
+            self.bad([*path, "accepts_terms"], "terms are shown to a person on pages only")
         given = sum(how is not None for how in (m.send, m.press, m.choose))
         if given > 1 or (given == 0 and asks_for is None):
             self.bad(path, "a move has exactly one of send, press and choose")

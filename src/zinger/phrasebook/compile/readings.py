@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from zinger.phrasebook.book import Reading, Take
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import Path, Section
@@ -54,6 +56,8 @@ class ReadingsSection(Section):
         under = self.maybe_regex([*path, "under"], shape.under)
         names = frozenset(shape.columns) if shape.table is not None else frozenset(pattern.groupindex)
         names |= frozenset(shape.columns) | frozenset(shape.fields or ()) if page else frozenset()
+        if shape.field is not None:  # it may be a pattern of the names of several
+            names |= _groups(shape.field)
         names |= frozenset(under.groupindex) if under else frozenset()
         if shape.table is not None and not shape.columns:
             self.bad(path, "a table needs columns: a name for each, and the heading that stands over it")
@@ -69,3 +73,11 @@ class ReadingsSection(Section):
 def _on_page(shape: TakeShape) -> dict[str, str | None]:
     fields = ", ".join(shape.fields) if shape.fields is not None else None
     return {"field": shape.field, "fields": fields, "row": shape.row, "json": shape.json_path}
+
+
+def _groups(called: str) -> frozenset[str]:
+    """The named groups of what may be a pattern, and may be a label with a bracket in it."""
+    try:
+        return frozenset(re.compile(called).groupindex)
+    except re.error:
+        return frozenset()

@@ -47,7 +47,7 @@ class SignIn:
             first = wire.book.factory.user
             await on.may_sign_in(first, factory_renewal(wire.device, first).name)
             questions = frozenset(wire.book.interview_of)
-            at = await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, SECOND_LOOK, questions))
+            at = await wire.arrive_first(questions, SECOND_LOOK)
             if at.name in questions:
                 await hold(on, wire.book.interview_of[at.name].name)
                 await wire.do(arrive(wire.book.map, wire.book.home, wire.keys))

@@ -15,7 +15,8 @@ GOES_DOWN = 60.0
 """Seconds within which a device that was told to restart must be seen to go down."""
 MOMENT = 3.0
 """Seconds after which a device that does not answer from the network is tried once more."""
-LOOKS_EVERY = 0.2
+LOOKS_EVERY, SHORTEST = 0.2, 0.02
+"""Seconds between two looks whether it went down; in practice it is down for a shorter time."""
 
 
 class Restarts:
@@ -48,7 +49,7 @@ class Restarts:
         while True:
             if await self.wire.is_down(since):
                 return
-            await asyncio.sleep(LOOKS_EVERY)
+            await asyncio.sleep(max(SHORTEST, LOOKS_EVERY / self.wire.world.pace))
 
     async def is_up(self) -> None:
         """Wait until a device that boots now shows a sign of life."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from zinger.phrasebook.map import AsksFor
+from zinger.phrasebook.map import TERMS, AsksFor
 from zinger.plan.values.secrets import SecretRef
 
 TRIES_EACH = 2
@@ -22,6 +22,8 @@ class Keyring:
     """The device's name, for menus in which it must be chosen."""
     passwords: Mapping[AsksFor, SecretRef] = field(default_factory=dict)
     """Passwords that are no account's: of the console, of network sessions, for privileged work; those planned."""
+    terms_accepted: bool = False
+    """Whether a person accepted the terms that stand there now."""
     renewal_refusals: int = 0
     """Refusals of a new password so far: one is forgiven, since a question may stand half answered."""
     let_in: str | None = None
@@ -36,6 +38,8 @@ class Keyring:
             names[AsksFor.USER.word], names[AsksFor.PASSWORD.word] = self.credentials[self._at]
         if place_user in self.renewals:
             names[AsksFor.NEW_PASSWORD.word] = self.renewals[place_user or ""]
+        if self.terms_accepted:
+            names[TERMS] = "yes"
         names.update((credential.word, secret) for credential, secret in self.passwords.items())
         return names
 

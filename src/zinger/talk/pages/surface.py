@@ -54,6 +54,8 @@ class Turn:
     end: float
     request: Request
     redirects: int = 0
+    changed: bool = False
+    """Whether something that changes the device was answered: if it is gone afterwards, that is what came of it."""
     seen: Counter[tuple[str, str]] | None = None
     frames: tuple[str, ...] = ()
     around: Document | None = None
@@ -63,8 +65,10 @@ class Turn:
 class PagesSurface:
     """Where one device's pages are, and what is done there."""
 
-    def __init__(self, pages: Pages, origin: str, trace: Callable[[str], None] | None = None) -> None:
-        self.pages = pages
+    def __init__(
+        self, pages: Pages, origin: str, trace: Callable[[str], None] | None = None, pace: float = 1.0
+    ) -> None:
+        self.pages, self.pace = pages, pace
         self.origin = origin
         """Scheme, address and port at which the device is spoken to now."""
         self.page: Document | None = None
@@ -151,6 +155,7 @@ class PagesSurface:
         self._keep_tokens(response)
         self._trace(f"{response.status} {response.url}")
         turn = self._turn
+        turn.changed |= not turn.request.reads_only
         if 300 <= response.status < 400 and response.header("location"):
             self._sent_on(turn, response, now)
             return
@@ -176,7 +181,7 @@ class PagesSurface:
             self.lost_an_answer = True
             self.forget()
             self._done(Interrupted(f"no answer came to what was sent: {failure.why}"))
-        elif now + AGAIN < turn.end:
+        elif now + AGAIN < turn.end and not turn.changed:
             self._pause(AGAIN, now, f"an answer ({failure.why})")
         else:
             self.lost_an_answer = True
@@ -272,7 +277,7 @@ class PagesSurface:
             place, captured = known
             sign = self.pages.signs[place.name]
             if sign.waits and place.name not in expect:
-                self._wait_for(turn, page, sign.waits, place.words, now)
+                self._wait_for(turn, page, sign.waits / self.pace, place.words, now)
             else:
                 self._stands_at(turn, At(place, captured, page=page), now)
         elif page.frames and turn.around is None and not page.forms:
@@ -282,7 +287,7 @@ class PagesSurface:
         elif (
             page.again and page.again[0] <= FOLLOWS and urlsplit(page.again[1]).hostname == urlsplit(page.url).hostname
         ):
-            self._wait_for(turn, page, max(page.again[0], 0.1), page.words, now)
+            self._wait_for(turn, page, max(page.again[0] / self.pace, 0.05), page.words, now)
         elif page.status >= 500 and turn.request.reads_only and now + AGAIN < turn.end:
             self._pause(AGAIN, now, f"an answer (it says {page.status})")
         else:

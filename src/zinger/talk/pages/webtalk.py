@@ -14,8 +14,11 @@ from zinger.talk.pages.surface import PagesSurface
 class WebTalk(Driver[Request]):
     """Sans-IO: `receive` and `failed` take in what came of a request, `turn` says what to do next."""
 
-    def __init__(self, pages: Pages, origin: str = "", trace: Callable[[str], None] | None = None) -> None:
-        self.pages = PagesSurface(pages, origin, trace)
+    def __init__(
+        self, pages: Pages, origin: str = "", trace: Callable[[str], None] | None = None, pace: float = 1.0
+    ) -> None:
+        """`pace`: how much faster than ours the device's time goes, as in practice."""
+        self.pages = PagesSurface(pages, origin, trace, pace)
         super().__init__(self.pages)
 
     @property

@@ -14,6 +14,8 @@ VIEWER = Setting("accounts.viewer", "view-only account", Stop.ACCOUNTS, parse_ac
 CONSOLE_PASSWORD = Setting("passwords.console", "console password", Stop.ACCOUNTS, parse_secret)
 SIGN_IN_PASSWORD = Setting("passwords.network", "network sign-in password", Stop.ACCOUNTS, parse_secret)
 PRIVILEGED_PASSWORD = Setting("passwords.privileged", "privileged password", Stop.ACCOUNTS, parse_secret)
+STORED_PASSWORD = Setting("passwords.stored", "key for stored secrets", Stop.ACCOUNTS, parse_secret)
+"""What a device encrypts its own secrets with; it is asked for once and never shown again."""
 
 SETTINGS: tuple[Setting[Any], ...] = (
     ADMINISTRATOR,
@@ -22,6 +24,7 @@ SETTINGS: tuple[Setting[Any], ...] = (
     CONSOLE_PASSWORD,
     SIGN_IN_PASSWORD,
     PRIVILEGED_PASSWORD,
+    STORED_PASSWORD,
 )
 
 ACCOUNTS = (ADMINISTRATOR, OPERATOR, VIEWER)
