@@ -90,7 +90,7 @@ def test_a_selection_is_edited_at_once_and_a_layer_by_tab(start: Callable[..., T
     term.keys("/")
     term.until("Escape clears")
     term.keys("-l", "tarn")
-    term.gone("kvr-cb-fw1")
+    term.gone("kvr-wj-sw3")
     term.keys("Enter")
     for _ in range(40):  # Enter closes the line in its own time; until then Down goes nowhere
         term.keys("Down")

@@ -42,6 +42,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "passwords.console": ("console-pin", "console-pin"),
     "passwords.network": ("remote-line", "remote-line"),
     "passwords.privileged": ("each device", "each device"),
+    "passwords.stored": ("each device", "each device"),
     "hostname": ("kvr-wj-sw1", "kvr-wj-sw1"),
     "domain": ("kettlestone.example.", "kettlestone.example"),
     "system.location": (" signal box, Wheal Junction ", "signal box, Wheal Junction"),

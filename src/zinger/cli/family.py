@@ -177,26 +177,37 @@ def new(
     ] = None,
     login: Annotated[str | None, typer.Option(help="the question for the name at sign-in")] = None,
     password: Annotated[str | None, typer.Option(help="the question for the password at sign-in")] = None,
+    pages: Annotated[
+        str | None, typer.Option(metavar="ADDRESS", help="it has pages: its factory address, such as 192.0.2.5/24")
+    ] = None,
 ) -> None:
     """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
     from zinger.files import write_whole
-    from zinger.phrasebook.begin import commented_start
+    from zinger.phrasebook.begin import commented_start, start_of_pages
     from zinger.store.folder import JobFolderError
 
     where = file or Path(f"{name}.yaml")
     if where.exists():
         raise JobFolderError(f"{where} is there already; give another name, or --file")
-    given = (
-        _fact(prompt, "the prompt, with HOSTNAME where the name is", "HOSTNAME in base, do: "),
-        _fact(login, "the question for the name at sign-in", "name: "),
-        _fact(password, "the question for the password at sign-in", "password: "),
-    )
     try:
-        text = commented_start(name, *given)
+        text = (
+            start_of_pages(name, pages)
+            if pages is not None
+            else commented_start(name, *_asked(prompt, login, password))
+        )
     except ValueError as error:
         raise CommandError(str(error)) from None
     write_whole(where, text.encode())
     print(f"{where} is begun; next: zinger family check {where}")
+
+
+def _asked(prompt: str | None, login: str | None, password: str | None) -> tuple[str, str, str]:
+    """What stands on a terminal, as given or asked for."""
+    return (
+        _fact(prompt, "the prompt, with HOSTNAME where the name is", "HOSTNAME in base, do: "),
+        _fact(login, "the question for the name at sign-in", "name: "),
+        _fact(password, "the question for the password at sign-in", "password: "),
+    )
 
 
 def _fact(given: str | None, question: str, example: str) -> str:

@@ -11,10 +11,16 @@ from zinger.handover.drawing import BOLD, BRASS, GREEN, HAIR, INK, MONO, PAPER, 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.outline import columns
-from zinger.phrasebook.terminal import HALF_TYPED
 
 BOX_W, BOX_H, GAP_X, GAP_Y, MARGIN = 128.0, 34.0, 96.0, 14.0, 30.0
-COLOURS = {Kind.PROMPT: SLATE, Kind.QUESTION: BRASS, Kind.MENU: GREEN, Kind.PAGER: VIOLET, Kind.NOTICE: ROSE}
+COLOURS = {
+    Kind.PROMPT: SLATE,
+    Kind.QUESTION: BRASS,
+    Kind.MENU: GREEN,
+    Kind.PAGER: VIOLET,
+    Kind.NOTICE: ROSE,
+    Kind.PAGE: BRASS,
+}
 """A colour for each kind of place."""
 
 
@@ -42,10 +48,10 @@ def map_drawing(book: Phrasebook) -> Drawing:
                 _line(drawing, place[move.origin], place[outcome])
     for name, (x, y) in place.items():
         here = book.places[name]
-        colour, pattern = COLOURS[here.kind], book.terminal.signs[name].pattern.pattern
+        colour = COLOURS[here.kind]
         drawing.add(Rect(x, y, BOX_W, BOX_H, fillColor=PAPER, strokeColor=colour, strokeWidth=1.5, rx=3, ry=3))
         put(drawing, x + 6, y + BOX_H - 13, name, 9, BOLD, INK, BOX_W - 12)
-        put(drawing, x + 6, y + 6, pattern.removesuffix(HALF_TYPED), 6, MONO, SOFT, BOX_W - 12)
+        put(drawing, x + 6, y + 6, book.look_of(name), 6, MONO, SOFT, BOX_W - 12)
     return drawing
 
 

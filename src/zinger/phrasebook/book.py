@@ -14,7 +14,7 @@ from functools import cached_property
 from zinger.phrasebook.map import Deed, Map, Place
 from zinger.phrasebook.pages import Pages
 from zinger.phrasebook.steps import Effect, ReplyTemplate, StepTemplate
-from zinger.phrasebook.terminal import Terminal
+from zinger.phrasebook.terminal import HALF_TYPED, Terminal
 from zinger.plan.families import FamilyRules
 from zinger.plan.settings import SETTINGS
 
@@ -202,6 +202,12 @@ class Phrasebook:
     def places(self) -> Mapping[str, Place]:
         """The places of its map."""
         return self.map.places
+
+    def look_of(self, place: str) -> str:
+        """How a place is recognised, for people."""
+        if self.pages is not None and place in self.pages.signs:
+            return self.pages.signs[place].shown
+        return self.terminal.signs[place].pattern.pattern.removesuffix(HALF_TYPED)
 
     @cached_property
     def startup_facts(self) -> frozenset[str]:

@@ -101,10 +101,13 @@ class Form:
     buttons: tuple[Button, ...] = ()
 
     def find(self, what: str) -> Field | None:
-        """The field with this label, name or id; None where there is none."""
+        """The field with this label, name or id, or the only one whose label begins so; None where there is none."""
         by_label = (f for f in self.fields if f.kind != "hidden" and f.label and same_label(f.label, what))
         by_name = (f for f in self.fields if what in (f.name, f.id))
-        return next(by_label, None) or next(by_name, None)
+        if exact := next(by_label, None) or next(by_name, None):
+            return exact
+        begin = [f for f in self.shown_fields if plain(f.label).casefold().startswith(f"{plain(what).casefold()} ")]
+        return begin[0] if len(begin) == 1 and plain(what) else None
 
     def button(self, what: str) -> Button | None:
         """The button with this label, name or value; the first one for nothing."""

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.map import AsksFor, Kind
+from zinger.phrasebook.pages import PageAct
 from zinger.phrasebook.terminal import SendAct
 
-SIGNS = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.MENU: "≡", Kind.PAGER: "…", Kind.NOTICE: "!"}
+SIGNS = {Kind.PROMPT: "●", Kind.QUESTION: "?", Kind.MENU: "≡", Kind.PAGER: "…", Kind.NOTICE: "!", Kind.PAGE: "▤"}
 """A sign for each kind of place."""
 _LONGEST_WAY = 12
 
@@ -38,7 +39,7 @@ def columns(book: Phrasebook) -> list[list[str]]:
 
 def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
     """The way from the first sign-in to the home place, and the chains of contexts that leave it."""
-    start = next((name for name, place in book.places.items() if place.asks_for is AsksFor.USER), book.view)
+    start = book.map.asking(AsksFor.USER) or (book.map.asking(AsksFor.PASSWORD) if book.pages else None) or book.view
     spine, at = [start], start
     while at != book.home and len(spine) < _LONGEST_WAY:
         move = book.map.next_move(at, book.home, book.map.every_name)
@@ -49,29 +50,40 @@ def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
         spine.append(at)
 
     def contexts(of: str) -> list[str]:
-        moves = [move for move in book.map.moves_from(of) if isinstance(move.act, SendAct)]
+        moves = [move for move in book.map.moves_from(of) if isinstance(move.act, (SendAct, PageAct))]
         outcomes = [o for move in moves for o in move.outcomes if o not in spine and o != of]
-        return [o for o in outcomes if book.places[o].kind is Kind.PROMPT]
+        return [o for o in outcomes if book.places[o].kind in (Kind.PROMPT, Kind.PAGE)]
 
     branches = [[context, *(c for c in contexts(context) if c != book.home)] for context in contexts(book.home)]
     return ["booting", *spine], branches
 
 
 def outline(book: Phrasebook) -> Iterator[str]:
-    """Each place once, below the one from which it is first reached; then those that only steps lead to."""
+    """Each place once, below the nearest from which it is reached; then those that only steps lead to."""
     sends: dict[str, list[str]] = {place: [] for place in book.places}
     for setting, step in book.steps.items():
         sends[step.how.at].append(setting)
     seen: set[str] = set()
 
-    def walk(place: str, depth: int, by: str) -> Iterator[str]:
-        seen.add(place)
+    def below(start: str) -> dict[str, list[tuple[str, str]]]:
+        """What is reached first from each place, and how: breadth first, since pages lead from each to all."""
+        children: dict[str, list[tuple[str, str]]] = {}
+        queue = deque([start])
+        seen.add(start)
+        while queue:
+            place = queue.popleft()
+            for move in book.map.moves_from(place):
+                for outcome in (o for o in move.outcomes if o not in seen):
+                    seen.add(outcome)
+                    children.setdefault(place, []).append((outcome, move.act.shown))
+                    queue.append(outcome)
+        return children
+
+    def walk(place: str, depth: int, by: str, children: dict[str, list[tuple[str, str]]]) -> Iterator[str]:
         settings = f"   sends {', '.join(sends[place])}" if sends[place] else ""
         yield f"{'   ' * depth}{SIGNS[book.places[place].kind]} {place}{'  <- ' + by if by else ''}{settings}"
-        for move in book.map.moves_from(place):
-            for outcome in move.outcomes:
-                if outcome not in seen:
-                    yield from walk(outcome, depth + 1, move.act.shown)
+        for child, how in children.get(place, ()):
+            yield from walk(child, depth + 1, how, children)
 
     answered = {
         place: path.removeprefix("settings.")
@@ -81,4 +93,5 @@ def outline(book: Phrasebook) -> Iterator[str]:
     reached = {outcome for move in book.map.moves for outcome in move.outcomes}
     for start in [book.home, *(name for name in book.places if name not in reached), *book.places]:
         if start not in seen:
-            yield from walk(start, 0, f"answered while sending {answered[start]}" if start in answered else "")
+            by = f"answered while sending {answered[start]}" if start in answered else ""
+            yield from walk(start, 0, by, below(start))

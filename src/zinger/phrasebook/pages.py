@@ -275,6 +275,15 @@ class PageSign:
         told = (self.at, self.status, self.title, self.heading, self.text, self.button, self.link)
         return sum(map(bool, told)) + len(self.has) + len(self.json)
 
+    @property
+    def shown(self) -> str:
+        """What it says, for people."""
+        patterns = (("at", self.at), ("title", self.title), ("heading", self.heading), ("text", self.text))
+        told = [f"{word} {pattern.pattern}" for word, pattern in patterns if pattern is not None]
+        told += [f"status {status}" for status in sorted(self.status)]
+        told += [f"[{name}]" for name in self.has] + ([f"({self.button})"] if self.button else [])
+        return ", ".join([*told, *self.json]) or f"link {self.link}"
+
     def match(self, page: Document) -> dict[str, str] | None:
         """What it captures of the page, by named group; None where the place does not stand there."""
         if self.status and page.status not in self.status:

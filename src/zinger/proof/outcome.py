@@ -149,7 +149,8 @@ def _debts(
         yield Debt(setting, Lacking.REFUSED, words)
     for setting, source in missing:
         yield Debt(setting, Lacking.NOT_SEEN, f"nothing was read {source.value}")
-    mortal = [s for s in script.steps if s.shows and not any((s.setting, source) in latest for source in SURVIVED)]
+    looked_at = ((_looked_for(step), step) for step in script.steps)
+    mortal = [step for name, step in looked_at if name and not any((name, source) in latest for source in SURVIVED)]
     if mortal:
         settings = counted(len(mortal), "setting")
         yield Debt(SURVIVAL, Lacking.NOT_SEEN, f"{settings} not read after a power cut or restart, nor in startup")
@@ -157,11 +158,18 @@ def _debts(
         yield Debt("save", Lacking.NOT_SAVED, "something was sent, and no save was seen to succeed since")
 
 
+def _looked_for(step: Step) -> str:
+    """What the findings of a step are called: its setting; its sign-in for an account that no reading shows."""
+    if step.shows is not None:
+        return step.setting
+    return SIGN_IN + step.value if step.setting in _ACCOUNTS else ""
+
+
 def _of_step(step: Step, latest: Mapping[tuple[str, Source], Finding]) -> Iterator[Debt]:
     for part in step.unsent:
         why = f"{part.like} is sent in the same words" if part.like else "the phrasebook does not use it"
         yield Debt(step.setting, Lacking.NOT_SENT, f"{part}: {why}")
-    if step.shows is None:
+    if step.shows is None and not any(setting == _looked_for(step) for setting, _ in latest):
         yield Debt(step.setting, Lacking.NOT_SHOWN, "the phrasebook reads nothing back")
     for part in step.unshown:
         why = f"{part.like} would look the same" if part.like else "no reading shows it"

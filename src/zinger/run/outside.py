@@ -7,6 +7,7 @@ and that what was shut is shut. Each is a finding with its own evidence.
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
@@ -68,7 +69,8 @@ class Outside:
 
     @property
     def _over_pages(self) -> bool:
-        return self.book.pages is not None and "services.https" in self.book.rules.proved_over
+        pages = self.book.pages
+        return pages is not None and f"services.{pages.scheme}" in self.book.rules.proved_over
 
     def accounts_tried(self) -> frozenset[str]:
         """The planned accounts that this look signs in with."""
@@ -117,6 +119,17 @@ class Outside:
             planned = f"{title} is {'open' if is_open else 'closed'}: port {port} {'answers' if is_open else 'refuses'}"
             look = partial(self._answers, setting, title, planned, port, is_open)
             yield await self._twice(look, is_away, (setting, title, planned))
+
+    async def sign_in_again(
+        self, names: frozenset[str], source: Source, is_away: Callable[[], Awaitable[None]]
+    ) -> AsyncIterator[Finding]:
+        """Sign in once more as these accounts, as a finding of another source: what nothing shows, using it proves."""
+        for name, account, goal in self._sign_ins():
+            if name in names and goal:
+                planned, title = self._planned(account, goal), f"sign-in of {account.name}"
+                setting = f"{SIGN_IN}{name}"
+                look = partial(self._signs_in, setting, title, planned, account, goal)
+                yield replace(await self._twice(look, is_away, (setting, title, planned)), source=source)
 
     async def _twice(
         self, look: Callable[[], Awaitable[Finding]], is_away: Callable[[], Awaitable[None]], what: tuple[str, str, str]

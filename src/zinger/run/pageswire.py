@@ -87,7 +87,7 @@ class PagesWire(OnWire):
             self.line.wait("the device to answer again", time.time() + within)
         known = [self._at_factory()] if self._factory else []
         planned = self._planned()
-        if planned is not None and self.world.dialer.certificates.pinned(planned.known_as) is not None:
+        if planned is not None and (not known or self._was_met(planned)):
             await self.world.claims.be_near(self.device, self.line.wait)
             try:
                 self._join(await until_it_answers(lambda: self._dial([planned, *known]), within))
@@ -99,6 +99,11 @@ class PagesWire(OnWire):
                     raise
             known = [planned, *known]
         self._join(await self._first_contact(known))
+
+    def _was_met(self, planned: WebEndpoint) -> bool:
+        """Whether it has been reached in this job, so that it may have moved."""
+        known = self.memory.accepted or self.memory.intended
+        return bool(known) or self.world.dialer.certificates.pinned(planned.known_as) is not None
 
     def _planned(self) -> WebEndpoint | None:
         fixed = self.device.fixed

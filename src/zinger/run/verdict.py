@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.subjects.accounts.credentials import PlannedAccount
+from zinger.plan.subjects.accounts.settings import ACCOUNTS as ACCOUNT_SETTINGS
 from zinger.proof.findings import Source
 from zinger.proof.outcome import SIGN_IN, Outcome, State, outcome
 from zinger.run.memory import accounts_told
 from zinger.run.onwire import OnWire
 from zinger.run.outside import Outside
 from zinger.script.compile import Trial
+
+ACCOUNTS = frozenset(setting.name for setting in ACCOUNT_SETTINGS)
 
 
 class Owed:
@@ -37,6 +40,7 @@ class Owed:
         owed += [(step.setting, Source.STARTUP) for step in steps if step.fact in wire.book.startup_facts]
         owed += [(SIGN_IN + account.name, Source.CONSOLE) for account in self.on_console()]
         owed += [(trial.name, Source.CONSOLE) for trial in self.trials()]
+        owed += [(SIGN_IN + name, source) for name in self.unshown_accounts() for source in sources[1:]]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
 
     def trials(self) -> list[Trial]:
@@ -51,6 +55,11 @@ class Owed:
             return []
         tried = self.outside.accounts_tried()
         return [account for account in accounts_told(wire.device, wire.book) if account.name not in tried]
+
+    def unshown_accounts(self) -> frozenset[str]:
+        """The accounts that no reading shows: only signing in with them tells that they are there, and survive."""
+        unshown = {step.value for step in self.wire.script.steps if step.shows is None and step.setting in ACCOUNTS}
+        return self.outside.accounts_tried() & unshown
 
     def outcome(self) -> Outcome:
         """What came of it so far."""

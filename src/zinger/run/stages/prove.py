@@ -211,3 +211,7 @@ async def _read_again(on: Pass, source: Source) -> None:
     async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
         await _read(on, source)
+    if unshown := on.owed.unshown_accounts():
+        async with wire.world.claims.from_outside:
+            async for finding in on.owed.outside.sign_in_again(unshown, source, Restarts(wire, on.done).may_be_on):
+                wire.find([finding])

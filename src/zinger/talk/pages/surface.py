@@ -156,7 +156,7 @@ class PagesSurface:
         self._trace(f"{response.status} {response.url}")
         turn = self._turn
         turn.changed |= not turn.request.reads_only
-        if 300 <= response.status < 400 and response.header("location"):
+        if 300 <= response.status < 400 and any(name == "location" for name, _ in response.headers):
             self._sent_on(turn, response, now)
             return
         page = parse(response.url, response.status, dict(response.headers), response.body)
@@ -220,11 +220,11 @@ class PagesSurface:
             if link is None:
                 raise Stuck(f"the page {page.words} has no link {deed.text!r}", _shown(page))
             self._stays_here(link.to, page)
-            return self._get(link.to)
+            return _from_page(self._get(link.to), page)
         if isinstance(deed, Submit):
             made = filled(page, deed)
             self._stays_here(made.url, page)
-            return made
+            return _from_page(made, page)
         raise Stuck(f"{deed.shown!r} can't be done on pages; it is for a terminal")
 
     def _call(self, deed: Call) -> Request:
@@ -346,6 +346,11 @@ class PagesSurface:
 
     def _done(self, reply: At | Answer | TalkError) -> None:
         self._reply, self._phase = reply, Phase.DONE
+
+
+def _from_page(request: Request, page: Document) -> Request:
+    """As a browser asks from a page: it says which (RFC 9110 10.1.3), and some servers go back there."""
+    return replace(request, headers=(*request.headers, ("Referer", (page.url,))))
 
 
 def _token(token: Token, response: Response) -> str:
