@@ -189,9 +189,10 @@ async def certificate_of(host: str, port: int, name: str, old: bool = False) -> 
         raise Unreachable(f"{name}: nothing answers within {CONNECT_WITHIN:.0f} s") from None
     except ConnectionRefusedError:
         raise Refused(f"{name}: connection refused") from None
-    except ssl.SSLError as error:
+    except (ssl.SSLError, ConnectionResetError) as error:
         hint = "" if old else "; old TLS is taken only where the family says pages: {old_tls: true}"
-        raise LinkError(f"{name}: no TLS session: {error.reason or error}{hint}") from None
+        reason = getattr(error, "reason", None) or "the far end hung up"
+        raise LinkError(f"{name}: no TLS session: {reason}{hint}") from None
     except (OSError, socket.gaierror) as error:
         raise Unreachable(f"{name}: {why(error)}") from None
     try:
