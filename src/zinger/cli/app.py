@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, job, plan, ports, vault
+from zinger.cli import allow, family, hands, job, plan, ports, terms, vault
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -43,6 +43,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "prove": job.prove,
     "accept": job.accept,
     "allow": allow.allow,
+    "accept-terms": terms.accept_terms,
     "hands": hands.hands,
     "handover": job.handover,
     "practice": job.practice,

@@ -18,9 +18,11 @@ import psutil
 from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.subnets import laptop_address
-from zinger.plan.values.addresses import Address, Network
+from zinger.plan.values.addresses import Address, Interface, Network
 from zinger.run.hands import Act, Hands, Verb
 
+LOOKS_EVERY = 1.0
+"""Seconds between two looks whether the laptop has the address that was asked for."""
 FROM_OUTSIDE = 2
 """Sign-ins from the network at a time: key exchanges cost work."""
 
@@ -45,6 +47,8 @@ class Claims:
         self._devices = list(devices)
         self._near: set[Network] = set()
         self._spots: dict[str, _Spot] = {}
+        self._given: list[Interface] = []
+        """The addresses that a person gave the laptop in this run."""
 
     async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
@@ -71,8 +75,34 @@ class Claims:
         if free is None:
             return
         waits("your hands")
-        await self.hands.ask(Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}", why, rank=2))
+        act = Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}{_command('add', free)}", why, rank=2)
+        watch = None if self._practice else asyncio.create_task(self._sees(net, act))
+        try:
+            await self.hands.ask(act)
+        finally:
+            if watch is not None:
+                watch.cancel()
         self._near.add(net)
+        self._given.append(free)
+
+    async def _sees(self, net: Network, act: Act) -> None:
+        """Nobody need say what can be seen: the act is done once this machine has an address there."""
+        while not _has_an_address_in(net):  # noqa: ASYNC110 the system has no event for it that psutil knows
+            await asyncio.sleep(LOOKS_EVERY)
+        self.hands.finish(act)
+
+    def can_see(self, address: IPv4Interface) -> bool:
+        """Whether the laptop is in the subnet of an address now, as far as is known."""
+        return address.network in self._near or (not self._practice and _has_an_address_in(address.network))
+
+    def put_back(self) -> list[Act]:
+        """What is to be taken off the laptop again, once nobody needs it."""
+        why = "no device needs it any more"
+        return [
+            Act(Verb.LAPTOP_BACK, str(given), f"take {given} off this laptop again{_command('del', given)}", why)
+            for given in (self._given if not self._practice else ())
+            if _has_an_address_in(given.network)
+        ]
 
     async def take_factory(self, address: str, device: str, waits: Callable[[str], None]) -> None:
         """Return once a factory address is this device's alone: of several with the same one, one is cabled at a time.
@@ -99,6 +129,12 @@ class Claims:
         if spot is not None and spot.held_by == device:
             spot.held_by, spot.left_there = "", "" if moved else device
             spot.freed.set()
+
+
+def _command(what: str, address: Interface) -> str:
+    """The command for it on a Linux laptop, for the card that is most likely meant: a wired one that is up."""
+    cards = [name for name, card in psutil.net_if_stats().items() if card.isup and name.startswith("e")]
+    return f": ip address {what} {address} dev {cards[0]}" if cards else ""
 
 
 def _has_an_address_in(net: Network) -> bool:

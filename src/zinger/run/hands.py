@@ -28,6 +28,7 @@ class Verb(StrEnum):
     READ_LABEL = "read label"
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
+    LAPTOP_BACK = "laptop back"
     UNPLUG = "unplug"
     TERMS = "terms"
 
@@ -113,6 +114,12 @@ class Hands:
             if item.waiting == 0 and not item.done.done():
                 self.asked.pop(key, None)
                 self.tell(entries.HandsWithdrawn(act.verb.value), act.subject)
+
+    def mention(self, act: Act) -> None:
+        """Put an act on the list for which nobody waits."""
+        if (act.verb, act.subject) not in self.asked:
+            self.asked[act.verb, act.subject] = Asked(act, time.time(), asyncio.get_running_loop().create_future())
+            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why), act.subject)
 
     async def _help(self, item: Asked) -> None:
         assert self.helper is not None

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from dataclasses import replace
 from functools import partial
+from ipaddress import IPv4Interface
 from typing import TYPE_CHECKING, Any
 
 from zinger.link.base import AuthRefused, LinkError
@@ -23,6 +24,7 @@ from zinger.proof.facts import gather
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.memory import accounts_told, factory_secret
+from zinger.run.pageswire import endpoint_at
 from zinger.run.pump import Pump
 from zinger.run.sessions import Session, over_pages, over_ssh
 from zinger.run.ways import at_the_planned
@@ -119,6 +121,32 @@ class Outside:
             planned = f"{title} is {'open' if is_open else 'closed'}: port {port} {'answers' if is_open else 'refuses'}"
             look = partial(self._answers, setting, title, planned, port, is_open)
             yield await self._twice(look, is_away, (setting, title, planned))
+        async for finding in self._old_address():
+            yield finding
+
+    async def _old_address(self) -> AsyncIterator[Finding]:
+        """The factory address must be silent once it moved; another device may answer there, with its own certificate.
+
+        Looked at where the laptop can see it, and nowhere else: silence from afar would prove nothing.
+        """
+        factory = self.book.factory.address
+        if self.book.pages is None or not factory or self.address is None:
+            return
+        old = IPv4Interface(factory)
+        if str(old.ip) == self.address or not self.world.claims.can_see(old):
+            return
+        seen, answers = "", ""
+        planned = f"nothing answers as {self.device.name} at its factory address {old.ip}"
+        try:
+            link = await self.dialer.web(endpoint_at(self.device, self.book, str(old.ip)))
+            await link.close()
+            if not link.certificate:
+                return  # somebody answers, and without a certificate nobody can tell who
+            answers = f"{link.name} answers with certificate {link.fingerprint[:23]}…"
+        except LinkError as error:
+            seen = str(error)
+        read = "it answers there too" if answers else "silent"
+        yield self._finding("factory address", "old address", planned, read, answers or seen, not answers)
 
     async def sign_in_again(
         self, names: frozenset[str], source: Source, is_away: Callable[[], Awaitable[None]]

@@ -47,6 +47,7 @@ class Run:
         self.carriers: dict[str, Carrier] = {}
         self.tasks: dict[str, asyncio.Task[None]] = {}
         self.journal: Journal | None = None
+        self.claims: Claims | None = None
         self.yard: Yard | None = None
         self.ended: Callable[[asyncio.Task[None]], None] | None = None
         """Told of each device's task that ended, begun anew or not: its error must reach somebody."""
@@ -173,6 +174,7 @@ class Run:
                 self.yard, pace, lambda name, secret: vault.put({SecretRef(f"{name}/label"): secret})
             )
         job.board.pace = pace
+        self.claims = Claims(self.hands, job.plan.devices, job.board.practice)
         if self.options.trace:
             self._trace = TraceFile(self.options.trace)
         keys, certificates = HostKeys(job.folder.host_keys), HostKeys(job.folder.certificates)
@@ -186,7 +188,7 @@ class Run:
             else LiveDialer(keys, job.plan.commands, certificates),
             hands=self.hands,
             terms=Terms(self.hands, job.folder.records, job.terms),
-            claims=Claims(self.hands, job.plan.devices, job.board.practice),
+            claims=self.claims,
             records=job.folder.records,
             pace=pace,
             practice=job.board.practice,
@@ -204,6 +206,9 @@ class Run:
     async def wait(self) -> None:
         """Wait until every device is proved, differs, or needs a person; a fault of ours is raised."""
         await asyncio.gather(*self.tasks.values())
+        for act in self.claims.put_back() if self.claims else ():
+            self.hands.mention(act)
+            self.news.append(f"{act.do} ({act.why})")
 
     async def stop(self, end_yard: bool = False) -> None:
         """Stop wherever everything is; devices keep the state that they are in."""

@@ -5,11 +5,15 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zinger.files import write_whole
 from zinger.phrasebook.document import Document
 from zinger.run.hands import Act, Hands, Verb
 from zinger.store import entries
+
+if TYPE_CHECKING:
+    from zinger.store.journal import Journal
 
 ANY = "any"
 """Stands for whatever text a family shows."""
@@ -38,3 +42,29 @@ class Terms:
             await self.hands.ask(Act(Verb.TERMS, f"{family} {digest}", do, "it goes on only when they are accepted"))
         self._accepted.add((family, digest))
         note(entries.TermsAccepted(family, digest))
+
+
+def known_texts(records: Path) -> dict[tuple[str, str], str]:
+    """The terms that were met in a job, by family and digest."""
+    found: dict[tuple[str, str], str] = {}
+    for file in sorted(records.glob("terms-*.txt")) if records.is_dir() else ():
+        family, _, digest = file.stem.removeprefix("terms-").rpartition("-")
+        found[family, digest] = file.read_text("utf-8", "replace").strip()
+    return found
+
+
+def accepted_in(journal: Journal) -> set[tuple[str, str]]:
+    """What was accepted, by family and digest."""
+    events = (entries.read(entry) for entry in journal.entries() if entry.kind == entries.TermsAccepted.kind)
+    return {(event.family, event.text) for event in events if isinstance(event, entries.TermsAccepted)}
+
+
+async def any_text_of(journal: Journal, family: str) -> None:
+    """Accept what a family shows; a run that waits for it goes on."""
+    kind, data = entries.written(entries.TermsAccepted(family, ANY))
+    await journal.write(kind, "", **data)
+    for entry in journal.entries():
+        event = entries.read(entry)
+        if isinstance(event, entries.HandsAsked) and event.verb == Verb.TERMS and entry.device.startswith(f"{family} "):
+            kind, data = entries.written(entries.HandsAnswered(event.verb))
+            await journal.write(kind, entry.device, **data)
