@@ -8,15 +8,24 @@ from urllib.parse import parse_qsl, urlsplit
 
 import pytest
 
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.examine import examine
 from zinger.phrasebook.load import load_phrasebook
 from zinger.phrasebook.pages import Submit
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.problems import Severity
+from zinger.plan.resolve import resolve
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.facts import gather
+from zinger.script.compile import compile_script
 from zinger.talk.driver import Driver, Ended, Running
 from zinger.talk.errands.arrive import arrive
+from zinger.talk.errands.interview import hold_interview
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
-from zinger.talk.errors import Interrupted, Silent, Stuck
+from zinger.talk.errands.send import send_step
+from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 from zinger.talk.pages.http import Encoded, Failed, Request, Response, encoded
 from zinger.talk.pages.parse import parse
 from zinger.talk.pages.submit import CannotFill, filled
@@ -177,10 +186,11 @@ class Site:
 
     def __init__(self, **answers: Any) -> None:
         self.answers = answers
+        self.secrets = {"right": "good"}
         self.asked: list[Encoded] = []
 
     def __call__(self, request: Request) -> Response | Failed:
-        got = encoded(request, lambda ref: {"right": "good"}.get(ref.name, "bad"))
+        got = encoded(request, lambda ref: self.secrets.get(ref.name, "bad"))
         self.asked.append(got)
         path = urlsplit(got.url).path.strip("/") or "start"
         answer = self.answers[path]
@@ -193,8 +203,10 @@ class Site:
         return Response(got.url, status, tuple({**kind, **headers}.items()), body.encode())
 
 
-def talk(errand: Errand[Any], site: Callable[[Request], Response | Failed]) -> Running[Any]:
-    book = load_phrasebook(BOOK, "own.yaml")
+def talk(
+    errand: Errand[Any], site: Callable[[Request], Response | Failed], book: Phrasebook | None = None
+) -> Running[Any]:
+    book = book or load_phrasebook(BOOK, "own.yaml")
     surface = PagesSurface(book.pages, "https://192.0.2.71")
     driver = Driver(surface)
     now, running = 0.0, driver.begin(errand, 0.0)
@@ -278,3 +290,139 @@ def test_a_reading_opens_its_page_anew_and_frames_are_one_page() -> None:
     site = Site(start=frames, a="<p>menu", b="<form>Name <input name=n></form>")
     ended = talk(way("net"), site)
     assert ended.result().name == "net" and [urlsplit(r.url).path for r in site.asked] == ["/", "/a", "/b"]
+
+
+API = r"""
+family: lathe-j1
+title: Lathe J1
+factory: {address: 192.0.2.71/24, sign_in: {user: u, password: p}, boots_in: 30 s}
+home: api
+pages: {start: /api/me, headers: {Accept: application/json}, tokens: [{header: X-Seat, json: seat.token}]}
+places:
+  out: {page: {status: 401}, asks_for: password}
+  api: {page: {status: 200, json: {'': ''}}}
+  no: {page: {status: 400}}
+moves:
+  - from: out
+    to: api
+    call: {to: /api/seat, json: '{"user": {{ user | json }}, "secret": {{ password | json }}}'}
+  - {from: no, to: api, open: /api/me}
+settings:
+  hostname:
+    {at: api, call: {method: PUT, to: /api/name, json: '{"name": {{ value | json }}}'}, through: [no], read: name}
+readings:
+  me:
+    at: api
+    ask: {call: {to: /api/net}}
+    take: {name: {json: name}, dns: {json: 'dns[]', columns: {a: ip}, value: '{{ a }}'}}
+"""
+
+
+def test_an_interface_is_spoken_to_with_its_token_and_says_no_in_json() -> None:
+    book = load_phrasebook(API, "own.yaml")
+    assert not [p for p in examine(book, "own.yaml") if p.severity is Severity.ERROR]
+    json = {"content-type": "application/json"}
+
+    def seat(got: Encoded) -> Any:
+        assert got.body == b'{"user": "u", "secret": "go\\"od"}'
+        return (200, json, '{"seat": {"token": "t-1"}}')
+
+    def me(got: Encoded) -> Any:
+        return (200, json, "{}") if ("X-Seat", "t-1") in got.headers else (401, json, '{"why": "who?"}')
+
+    net = (200, json, '{"name": "old", "dns": [{"ip": "10.44.8.20"}, {"ip": "10.44.8.21"}]}')
+    no = (400, json, '{"error": "name is too long"}')
+    site = Site(**{"api/me": me, "api/seat": seat, "api/net": net, "api/name": no})
+    site.secrets = {"right": 'go"od'}
+    reading = book.readings["me"]
+    answer = talk(take_reading(book, reading, keys("right")), site, book).result()
+    facts = gather(reading.take, answer.rows, page=answer.page)
+    assert [f.value for f in facts["dns"]] == ["10.44.8.20", "10.44.8.21"] and facts["name"][0].value == "old"
+    device = resolve(read_job(JOB), read_sheet(SHEET)[0], {"lathe-j1": book.rules}).devices[0]
+    step = next(s for s in compile_script(device, book).steps if s.setting == "hostname")
+    ended = talk(send_step(book, step, keys("right")), site, book)
+    assert isinstance(ended.error, RefusedByDevice) and "name is too long" in str(ended.error)
+    assert site.asked[-1].body == b'{"name": "lx1"}' and site.asked[-1].method == "PUT"
+
+
+JOB = "job: t\nsites: {here: {subnet: 10.44.8.0/24}}\n"
+SHEET = b"site,hostname,family,address\nhere,lx1,lathe-j1,10.44.8.9\n"
+
+
+WIZARD = r"""
+family: lathe-w1
+title: Lathe W1
+factory: {address: 192.0.2.71/24, sign_in: {user: ''}, boots_in: 30 s}
+home: done
+takes: [switching]
+pages: {start: /}
+places:
+  hello: {page: {title: '^Hello', has: [Name]}}
+  nets: {page: {title: '^Nets', has: [Id]}}
+  sums: {page: {title: '^Sums', button: Take it}}
+  done: {page: {title: '^Done'}}
+interviews:
+  first:
+    first: hello
+    ends: [done]
+    again: {open: /restart}
+    otherwise: {nets: {press: Next}}
+    summary: {at: sums, take: {name: {row: Name}}, yes: {press: Take it}, no: {press: Back}}
+moves: []
+settings:
+  hostname: {in: first, replies: {hello: {fill: {Name: '{{ value }}'}, press: Next}}, read: name}
+  switch.vlans:
+    in: first
+    replies: {nets: [{each: true, fill: {Id: '{{ value.id }}'}, press: Add}, {press: Next}]}
+    read: net
+    shows: '{{ value.id }}'
+readings:
+  done: {at: done, take: {name: {row: Name}, net: {row: Net}}}
+"""
+
+
+class Wizard:
+    """Pages in sequence; the first summary shows what somebody else left."""
+
+    def __init__(self) -> None:
+        self.at, self.name, self.nets, self.heard = "nets", "theirs", ["7"], list[str]()
+
+    def __call__(self, request: Request) -> Response:
+        got = encoded(request, lambda ref: "")
+        said = dict(parse_qsl(got.body.decode()))
+        path = urlsplit(got.url).path
+        self.heard.append(f"{path} {said}" if said else path)
+        if path == "/restart":
+            self.at, self.nets = "hello", []
+        elif path == "/hello":
+            self.at, self.name = "nets", said["n"] if self.heard.count("/restart") else self.name
+        elif path == "/nets":
+            self.nets += [said["i"]] if said.get("do") == "Add" else []
+            self.at = "sums" if said.get("do") == "Next" else "nets"
+        elif path == "/sums":
+            self.at = "done" if said["do"] == "Take it" else "hello"
+        pages = {
+            "hello": "<title>Hello</title><form method=post action=/hello>Name <input name=n>"
+            "<input type=submit value=Next>",
+            "nets": "<title>Nets</title><form method=post action=/nets>Id <input name=i>"
+            "<input type=submit name=do value=Add><input type=submit name=do value=Next>",
+            "sums": f"<title>Sums</title><table><tr><td>Name<td>{self.name}</table><form method=post action=/sums>"
+            "<button name=do value='Take it'>Take it</button><button name=do value=Back>Back</button>",
+            "done": f"<title>Done</title><table><tr><td>Name<td>{self.name}</table>",
+        }
+        return Response(got.url, 200, (("content-type", "text/html"),), pages[self.at].encode())
+
+
+def test_a_wizard_is_begun_anew_its_rows_are_added_and_its_summary_is_compared() -> None:
+    book = load_phrasebook(WIZARD, "own.yaml")
+    sheet = b"site,hostname,family,address,vlans\nhere,lx1,lathe-w1,10.44.8.9,20;30\n"
+    device = resolve(read_job(JOB), read_sheet(sheet)[0], {"lathe-w1": book.rules}).devices[0]
+    script, site = compile_script(device, book), Wizard()
+    ended = talk(hold_interview(book, script, script.interviews["first"], keys("right")), site, book)
+    assert ended.error is None and ended.result().at.name == "done", ended.error
+    assert site.nets == ["20", "30"] and site.name == "lx1" and site.heard[:2] == ["/", "/restart"]
+    site = Wizard()
+    site.at, site.name = "hello", "stays"  # whatever is filled in, the summary shows another name
+    ended = talk(hold_interview(book, script, script.interviews["first"], keys("right")), site, book)
+    assert isinstance(ended.error, Stuck) and "summary shows hostname otherwise than planned" in str(ended.error)
+    assert any("Back" in said for said in site.heard) and not any("Take it" in said for said in site.heard)

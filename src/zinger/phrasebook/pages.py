@@ -309,7 +309,7 @@ class PageSign:
         )
         yield from ((pattern, texts) for pattern, texts in told if pattern is not None)
         for path, pattern in self.json.items():
-            yield pattern, [written(value) for value in at_path(page.data, path)]
+            yield pattern, [written(value) for value in at_path(page.data, path)] if page.data is not None else ()
 
 
 @dataclass(frozen=True)

@@ -89,6 +89,7 @@ class DoShape(OnPage):
     """The same by itself, and the place to which it leads if it does not stay."""
 
     to: str | None = None
+    each: bool = False
 
 
 class TokenShape(Shape):
@@ -167,7 +168,7 @@ class StepShape(OnPage):
     each: bool = False
     within: str | None = Field(default=None, alias="in")
     through: list[str] = []
-    replies: dict[str, str | DoShape] = {}
+    replies: dict[str, str | DoShape | list[DoShape]] = {}
     expect: str | None = None
     progress: str | None = None
     patience: str = "30 s"
@@ -200,7 +201,7 @@ class InterviewShape(Shape):
     first: str
     begin: BeginShape | None = None
     again: str | DoShape = ""
-    otherwise: dict[str, str | DoShape] = {}
+    otherwise: dict[str, str | DoShape | list[DoShape]] = {}
     summary: SummaryShape | None = None
     ends: list[str] = []
     effect: str = "none"

@@ -68,7 +68,19 @@ class How:
     confirm: Confirm | None = None
 
 
-ReplyTemplate = str | Act
+@dataclass(frozen=True)
+class PageReply:
+    """What is done at a page each time that it stands there; with `each`, once for every entry of a list."""
+
+    turns: tuple[tuple[Act, bool], ...]
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All its templates."""
+        return tuple(source for act, _ in self.turns for source in act.sources)
+
+
+ReplyTemplate = str | PageReply
 """What answers a question on a terminal, as a template, or what is done at a page."""
 
 
@@ -104,8 +116,8 @@ class PageTemplates:
     @property
     def sources(self) -> tuple[str, ...]:
         """All its templates."""
-        acts = (*(act for act, _ in self.acts), *self.replies.values())
-        return tuple(source for act in acts for source in sources_of(act))
+        own = tuple(source for act, _ in self.acts for source in act.sources)
+        return (*own, *(source for reply in self.replies.values() for source in sources_of(reply)))
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ holds such a character, or a line break or control character, is refused when it
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -33,7 +34,26 @@ class WordsError(ZingerError):
     """A template or a value that cannot be said; the message is a sentence for a person."""
 
 
+@dataclass(frozen=True, slots=True)
+class _Quoted:
+    """A secret as a text of JSON: it is escaped when it is filled in."""
+
+    secret: SecretRef
+
+
+def _json(value: object) -> object:
+    """A value as JSON (RFC 8259): texts quoted and escaped, numbers, yes and no bare, a list in brackets."""
+    if isinstance(value, SecretRef):
+        return _Quoted(value)
+    if isinstance(value, list | tuple):
+        return f"[{', '.join(str(_json(part)) for part in value)}]"
+    plain = value if value is None or isinstance(value, bool | int | float) else printed(value)
+    return json.dumps(plain, ensure_ascii=False)
+
+
 def _finalize(value: object) -> object:
+    if isinstance(value, _Quoted):
+        return f'"{_finalize(value.secret)}"'
     if isinstance(value, SecretRef):
         return f"{_OPEN}{value.name}{_CLOSE}"
     if not isinstance(value, Undefined):
@@ -46,7 +66,7 @@ def _finalize(value: object) -> object:
 
 
 _ENVIRONMENT = Bounded(finalize=_finalize)
-_ENVIRONMENT.filters.update(FILTERS)
+_ENVIRONMENT.filters.update(FILTERS, json=_json)
 
 
 _KEYWORDS = "(?:not|and|or|in|is|if|else|true|false|none|True|False|None)"

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from zinger.phrasebook.book import Interview, Phrasebook
-from zinger.phrasebook.map import Deed
+from zinger.phrasebook.map import Act, Deed
 from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, PageTemplates, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
@@ -432,7 +432,17 @@ def _replied(reply: ReplyTemplate, using: Callable[[str], Mapping[str, object]])
     """What answers a question: what is typed, or what is done on a page; `using` gives the names of a template."""
     if isinstance(reply, str):
         return _turns(reply, using(reply))
-    return (reply.fill({name: value for source in reply.sources for name, value in using(source).items()}, {}),)
+    return tuple(deed for act, each in reply.turns for deed in _done(act, each, using))
+
+
+def _done(act: Act, each: bool, using: Callable[[str], Mapping[str, object]]) -> Iterator[Deed]:
+    """What one act comes to, once for every entry of the value if it is so."""
+    names = {name: value for source in act.sources for name, value in using(source).items()}
+    value = names.get("value")
+    if not each or not isinstance(value, Iterable) or isinstance(value, str):
+        yield act.fill(names, {})
+        return
+    yield from (act.fill({**names, "value": one}, {}) for one in value)
 
 
 def _turns(reply: str, names: Mapping[str, object]) -> tuple[TypeLine, ...]:

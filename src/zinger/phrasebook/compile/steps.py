@@ -18,6 +18,7 @@ from zinger.phrasebook.steps import (
     Holds,
     How,
     LineTemplates,
+    PageReply,
     PageTemplates,
     Reads,
     ReplyTemplate,
@@ -96,17 +97,20 @@ class StepsSection(Section):
         return tuple((self.on_pages.act([*path, "do", n], one, names), one.to or "") for n, one in enumerate(p.do))
 
     def _replies(
-        self, path: Path, replies: Mapping[str, str | DoShape], names: frozenset[str]
+        self, path: Path, replies: Mapping[str, str | DoShape | list[DoShape]], names: frozenset[str]
     ) -> dict[str, ReplyTemplate]:
         for place in replies:
             self.known_place([*path, place], place)
         return {place: self._reply([*path, place], reply, names) for place, reply in replies.items()}
 
-    def _reply(self, path: Path, reply: str | DoShape, names: frozenset[str]) -> ReplyTemplate:
-        if isinstance(reply, DoShape):
-            return self.on_pages.act(path, reply, names)
-        self.template(path, reply, names)
-        return reply
+    def _reply(self, path: Path, reply: str | DoShape | list[DoShape], names: frozenset[str]) -> ReplyTemplate:
+        if isinstance(reply, str):
+            self.template(path, reply, names)
+            return reply
+        turns = reply if isinstance(reply, list) else [reply]
+        if not turns:
+            self.bad(path, "the list is empty; say what is done there")
+        return PageReply(tuple((self.on_pages.act(path, turn, names), turn.each) for turn in turns))
 
     def _reads_too(self, path: Path, fact: str, shown: str | ShownShape) -> Reads:
         """Another fact that shows a part of the value."""
