@@ -33,6 +33,22 @@ def test_what_one_field_can_not_take_leaves_the_rest_to_be_sent(job: Callable[..
     assert "does not offer 'Europe/Lisbon'; it offers UTC, Europe/Vienna" in refused[0]["why"]
 
 
+OFFICE = "Corbel Bridge,office,kvrcbos1,Pennant P1,10.44.16.21,PP1-4402,02-4b-56-71-44-02\n"
+
+
+def test_a_device_that_took_a_lease_is_found_by_its_mac(job: Callable[..., Path]) -> None:
+    """Its fallback address is dead then."""
+    practice = FAST + "faults: {kvrcbos1: {lease: 10.44.16.50/24}}\n"
+    folder = job(devices_csv=HEAD + OFFICE, practice_yaml=practice)
+    (folder / "dnsmasq.leases").write_text("1999999999 02:4b:56:71:44:02 10.44.16.50 p1 *\n")
+    done = zinger("run", folder, "--headless", "--leases", folder / "dnsmasq.leases")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    first = min((folder / "records").glob("*.har"), key=lambda file: file.stat().st_mtime)
+    assert json.loads(first.read_text())["log"]["entries"][0]["request"]["url"] == "https://10.44.16.50/state"
+    missing = zinger("run", folder, "--headless", "--leases", folder / "none")
+    assert missing.returncode == 3 and "can't be read" in missing.stdout
+
+
 def test_another_box_at_the_factory_address_is_told_before_anything_is_sent(job: Callable[..., Path]) -> None:
     folder = job(devices_csv=HEAD + BROKER.format(n=3), practice_yaml=FAST)
     assert zinger("run", folder, "--headless", "--no-power-cut", "--keep-yard").returncode == 1

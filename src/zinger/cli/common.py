@@ -34,6 +34,14 @@ Pace = Annotated[
     float | None,
     typer.Option("--pace", min=0.1, max=1000, metavar="N", help="how much faster than hardware the practice yard runs"),
 ]
+Leases = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--leases",
+        metavar="FILE",
+        help="a DHCP server's lease list (dnsmasq, Kea, ISC): devices are found by their MAC",
+    ),
+]
 Trace = Annotated[
     Path | None, typer.Option("--trace", metavar="FILE", help="write every turn of the conversations into a file")
 ]

@@ -8,7 +8,19 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from zinger.cli.common import CommandError, JobArg, Json, Only, Pace, Trace, open_job, print_json, show, write_handover
+from zinger.cli.common import (
+    CommandError,
+    JobArg,
+    Json,
+    Leases,
+    Only,
+    Pace,
+    Trace,
+    open_job,
+    print_json,
+    show,
+    write_handover,
+)
 from zinger.cli.hands import DoneAhead, WaitForHands, hands_within
 
 if TYPE_CHECKING:
@@ -75,6 +87,7 @@ def run(
     restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
     keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
     hands_done: DoneAhead = False,
+    leases: Leases = None,
     wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:
@@ -86,6 +99,7 @@ def run(
         pace=pace,
         hands_within=hands_within(wait) if without_screen else None,
         hands_done=hands_done,
+        leases=leases or (),
         power_cut=power_cut,
         restart=restart,
         trace=trace,
@@ -106,6 +120,7 @@ def prove(
     as_json: Json = False,
     power_cut: Annotated[bool, typer.Option(help="cut the power too")] = False,
     hands_done: DoneAhead = False,
+    leases: Leases = None,
     wait: WaitForHands = "",
     trace: Trace = None,
 ) -> None:
@@ -118,6 +133,7 @@ def prove(
         pace=pace,
         hands_within=hands_within(wait),
         hands_done=hands_done,
+        leases=leases or (),
         power_cut=power_cut,
         sends=False,
         trace=trace,

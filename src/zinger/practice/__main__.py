@@ -34,6 +34,7 @@ async def run(spec: dict[str, Any]) -> None:
             continue  # a family that nobody simulates yet is planned only
         box = yard.boxes[device["key"]]
         box.cabled = bool(device.get("cabled", False))
+        box.offered_lease = device.get("lease")
         for fault in WIRE_FAULTS.values():
             setattr(box.uart, fault, int(device.get(fault, 0)))
         if device.get("powered"):

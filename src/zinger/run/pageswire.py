@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import html
 import json
 import time
@@ -10,6 +11,7 @@ from ipaddress import IPv4Interface
 from urllib.parse import quote_plus
 
 from zinger.link.base import LinkError, OtherKey
+from zinger.link.leases import addresses_of
 from zinger.link.web import WebEndpoint, WebLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
@@ -61,6 +63,10 @@ class PagesWire(OnWire):
             self._saw,
             world.turns,
         )
+        self._answered_at = ""
+        """The address at which it was reached last."""
+        self._left, self._left_until = "", 0.0
+        """The address that it was told to leave, and until when it is not looked for there."""
         self._factory = IPv4Interface(book.factory.address) if book.factory.address else None
 
     @property
@@ -87,18 +93,28 @@ class PagesWire(OnWire):
             self.line.wait("the device to answer again", time.time() + within)
         known = [self._at_factory()] if self._factory else []
         planned = self._planned()
-        if planned is not None and (not known or self._was_met(planned)):
+        leased = self._leased()
+        first = [planned] if planned is not None and (not known or self._was_met(planned)) else []
+        if first or leased:
             await self.world.claims.be_near(self.device, self.line.wait)
             try:
-                self._join(await until_it_answers(lambda: self._dial([planned, *known]), within))
+                self._join(await until_it_answers(lambda: self._dial([*first, *leased, *known]), within))
                 return
             except OtherKey:
                 raise
             except LinkError:
                 if self.links or not known:
                     raise
-            known = [planned, *known]
+            known = [*first, *leased, *known]
         self._join(await self._first_contact(known))
+
+    def _leased(self) -> list[WebEndpoint]:
+        """Where it answers by a lease, as lists of DHCP servers and this machine's neighbours tell by its MAC."""
+        live = not self.world.practice or bool(self.world.leases)
+        found = addresses_of(self.device.mac, self.world.leases) if live and self.device.mac else []
+        if found and not self.links:
+            self.line.say(f"its MAC has the address {found[0]}")
+        return [endpoint_at(self.device, self.book, address) for address in found]
 
     def _was_met(self, planned: WebEndpoint) -> bool:
         """Whether it has been reached in this job, so that it may have moved."""
@@ -138,14 +154,17 @@ class PagesWire(OnWire):
     async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
         """The first of these at which it answers."""
         failures: list[str] = []
+        now = asyncio.get_running_loop().time()
         for endpoint in endpoints:
+            if endpoint.address == self._left and now < self._left_until and len(endpoints) > 1:
+                continue
             try:
                 return await self.world.dialer.web(endpoint)
             except OtherKey:
                 raise
             except LinkError as error:
                 failures.append(str(error))
-        raise LinkError("; ".join(failures))
+        raise LinkError("; ".join(failures) or f"it may still leave {self._left}")
 
     def _join(self, link: WebLink) -> None:
         self.line.link = link.name
@@ -153,6 +172,7 @@ class PagesWire(OnWire):
             first = " pinned now" if link.first_sight else ""
             self.line.link += f", certificate {link.fingerprint[:23]}…{first}"
         self.links += 1
+        self._answered_at = link.endpoint.address
         tokens = frozenset(token.header for token in self.book.pages.tokens) if self.book.pages else frozenset[str]()
         file = self.fresh_file("pages", SUFFIX)
         self.pump.join(link, HarRecording(file, f"{self.name}, pages", tokens, self.line.say))
@@ -160,6 +180,9 @@ class PagesWire(OnWire):
             self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=True)
 
     def went_away(self) -> None:
+        """It may answer for a moment more where it was: only if it stays away elsewhere it is looked for there."""
+        self._left = self._answered_at
+        self._left_until = asyncio.get_running_loop().time() + self.boots_in + AWAY / 2
         self.pump.leave()
 
     def release(self) -> None:

@@ -195,6 +195,7 @@ class Run:
             power_cut=self.options.power_cut,
             sends=self.options.sends,
             restart=self.options.restart,
+            leases=tuple(self.options.leases),
             devices=job.plan.devices,
             trace_of=self._trace.of if self._trace else lambda device: None,
         )

@@ -45,6 +45,8 @@ class World:
     restart: bool = False
     """Whether a restart by command is part of the proof, where the family has one."""
     sends: bool = True
+    leases: tuple[Path, ...] = ()
+    """Lease lists of DHCP servers, in which devices are found by their MAC."""
     devices: tuple[Device, ...] = ()
     """Every device of the plan: what a console shows can be another's."""
     turns: Turns = field(default_factory=Turns)
