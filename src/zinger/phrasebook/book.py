@@ -121,6 +121,8 @@ class Factory:
     only_while: str = ""
     first: str = ""
     on_label: bool = False
+    network: str = ""
+    """The wireless network of its own over which it is set up, if it has one."""
 
 
 @dataclass(frozen=True)

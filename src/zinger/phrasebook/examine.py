@@ -109,7 +109,8 @@ def _dead_ends(book: Phrasebook, file: str) -> Iterator[Problem]:
     known = book.map.every_name
     for name, place in book.places.items():
         lonely = not place.passes and name not in (book.home, book.view) and name not in _answered(book)
-        if lonely and book.map.next_move(name, book.home, known) is None:
+        goals = (book.home, *(interview.first for interview in book.interviews.values()))
+        if lonely and all(book.map.next_move(name, goal, known) is None for goal in goals):
             yield error_at(
                 "place-dead-end",
                 Spot(file, None, f"places.{name}"),

@@ -175,6 +175,10 @@ class Map:
         """The places that show terms of use, which only a person may accept."""
         return frozenset(move.origin for move in self.moves if TERMS in move.act.uses)
 
+    def beyond_terms(self, place: str) -> tuple[str, ...]:
+        """Where one comes from terms of use that are accepted."""
+        return next(move.outcomes for move in self.moves_from(place) if TERMS in move.act.uses)
+
     @property
     def every_name(self) -> frozenset[str]:
         """All names that any move needs."""

@@ -27,6 +27,7 @@ class FactoryShape(Shape):
     address: str = ""
     only_while: str = ""
     reach: str = ""
+    network: str = ""
     sign_in: SignInShape
     first: str = ""
     boots_in: str

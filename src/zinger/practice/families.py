@@ -12,6 +12,7 @@ from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s9.box import Chassis
 from zinger.practice.quern_t1.box import Broker
 from zinger.practice.sallow_w5.box import Controller
+from zinger.practice.sallow_w8.box import SmallController
 
 FAMILIES: dict[str, type[Box]] = {
     "hollin-e3": EdgeFirewall,
@@ -23,4 +24,5 @@ FAMILIES: dict[str, type[Box]] = {
     "quern-s9": Chassis,
     "quern-t1": Broker,
     "sallow-w5": Controller,
+    "sallow-w8": SmallController,
 }

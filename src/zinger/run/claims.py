@@ -27,6 +27,10 @@ FROM_OUTSIDE = 2
 """Sign-ins from the network at a time: key exchanges cost work."""
 
 
+Say = Callable[[str], None]
+"""Tells what is waited for."""
+
+
 @dataclass
 class _Spot:
     """A factory address on the segment, which is many a device's."""
@@ -67,6 +71,21 @@ class Claims:
     async def be_at(self, factory: IPv4Interface, title: str, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach a factory address."""
         await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", waits)
+
+    async def join(self, device: Device, network: str, factory: IPv4Interface, how: str, waits: Say) -> None:
+        """Return once the laptop is in a device's own wireless network, from which it has an address."""
+        if self.can_see(factory) and not self._practice:
+            return
+        waits("your hands")
+        do = f"switch {device.name} on and join its network “{network}”: {how}"
+        act = Act(Verb.JOIN, device.name, do, "it is set up over a network of its own", rank=1)
+        watch = None if self._practice else asyncio.create_task(self._sees(factory.network, act))
+        try:
+            await self.hands.ask(act)
+        finally:
+            if watch is not None:
+                watch.cancel()
+        self._near.add(factory.network)
 
     async def _be_in(self, net: Network, taken: Iterable[Address], why: str, waits: Callable[[str], None]) -> None:
         if net in self._near or (not self._practice and _has_an_address_in(net)):

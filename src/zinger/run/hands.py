@@ -29,6 +29,7 @@ class Verb(StrEnum):
     POWER_CUT = "power cut"
     LAPTOP = "laptop"
     LAPTOP_BACK = "laptop back"
+    JOIN = "join"
     UNPLUG = "unplug"
     TERMS = "terms"
 

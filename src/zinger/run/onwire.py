@@ -123,8 +123,9 @@ class OnWire(ABC):
             self.line.wait("your hands")
             await self.world.terms.accept(self.book.family, self.book.title, at.page, self.note)
             self.keys.terms_accepted = True
+            beyond = self.book.map.beyond_terms(at.name)
             try:
-                await self.do(arrive(self.book.map, self.book.home, self.keys, patience, stop | terms - {at.name}))
+                await self.do(arrive(self.book.map, beyond[0], self.keys, patience, stop | frozenset(beyond)))
             finally:
                 self.keys.terms_accepted = False
 

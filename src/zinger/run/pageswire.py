@@ -138,8 +138,14 @@ class PagesWire(OnWire):
             raise LinkError(f"{self.book.title} has no factory address, and no other way to it is known")
         claims = self.world.claims
         await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
+        factory = self.book.factory
+        if factory.network:
+            self._was_plugged = True
+            await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
+            self.line.say("booting")
+            return await until_it_answers(lambda: self._dial(known), 2 * self.boots_in + AWAY, 0.5)
         if self.world.practice and not self._was_plugged:
-            await self.plug(self.book.factory.reach or "it is reached over the network only")
+            await self.plug(factory.reach or "it is reached over the network only")
         await claims.be_at(self._factory, self.book.title, self.line.wait)
         try:
             return await self._dial(known)

@@ -171,6 +171,10 @@ class YardHands:
         if act.verb is Verb.PLUG:
             await self.yard.ask("plug", device=act.subject)
             await self.yard.ask("power", device=act.subject, on=True)
+        elif act.verb is Verb.JOIN:
+            await self.yard.ask("plug", device=act.subject)
+            await self.yard.ask("power", device=act.subject, on=True)
+            await self.yard.ask("join", device=act.subject)
         elif act.verb is Verb.UNPLUG:
             await self.yard.ask("plug", device=act.subject, plugged=False)
         elif act.verb is Verb.POWER_CUT:

@@ -13,6 +13,7 @@ from typing import Any
 
 from zinger.phrasebook.book import Interview, Phrasebook
 from zinger.phrasebook.map import Act, Deed
+from zinger.phrasebook.pages import Submit
 from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, PageTemplates, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
@@ -402,8 +403,7 @@ class Filler:
         own = [step for step in steps if step.interview == interview.name]
         for step in own:
             for place, turns in step.what.replies.items():
-                before = answers.get(place)
-                answers[place] = (turns[0].over(before[0]), *turns[1:]) if before else turns
+                answers[place] = _laid_over(answers.get(place, ()), turns)
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
 
 
@@ -426,6 +426,29 @@ def _secrets(value: object) -> Iterator[Part]:
     if isinstance(value, SecretRef):
         yield Part("", "password", True)
     yield from (part for part in Parts(value).untouched() if part.secret)
+
+
+def _laid_over(before: tuple[Deed, ...], turns: tuple[Deed, ...]) -> tuple[Deed, ...]:
+    """A setting's turns at a question in the place of those before; on a page, what other settings fill stays.
+
+    Turns of one button are one, so that what several settings fill in is submitted together; rows that one setting adds
+    stay turns of their own, before that which leads on.
+    """
+    old = [deed for deed in before if isinstance(deed, Submit)]
+    new = [deed for deed in turns if isinstance(deed, Submit)]
+    if len(old) != len(before) or len(new) != len(turns):
+        return turns
+    kept: list[Deed] = list(old)
+    free = list(old)
+    for turn in new:
+        same = next((deed for deed in free if deed.button == turn.button or not deed.button or not turn.button), None)
+        if same is not None:
+            free.remove(same)
+            kept[kept.index(same)] = turn.over(same)
+        else:
+            leads_on = next((i for i, deed in enumerate(kept) if deed in free), len(kept))
+            kept.insert(leads_on, turn)
+    return tuple(kept)
 
 
 def _replied(reply: ReplyTemplate, using: Callable[[str], Mapping[str, object]]) -> tuple[Deed, ...]:

@@ -42,6 +42,7 @@ class CardSection(Section):
             f.only_while,
             f.first,
             f.sign_in.on_label,
+            f.network,
         )
 
     def _rules(self) -> FamilyRules:

@@ -51,6 +51,8 @@ class Box:
     STAMP: ClassVar[str] = "@{h:02}:{m:02}:{s:02} {text}"
     behind_menu: ClassVar[bool] = False
     """Whether its console hangs on a console server, which asks for the line first."""
+    factory_address: ClassVar[IPv4Interface | None] = None
+    """The address at which a wireless network of its own leads to it, if it has one."""
     has_console: ClassVar[bool] = True
     """Whether it has a console port; one without is reached over the segment only, once it is cabled there."""
     labelled: ClassVar[bool] = False

@@ -153,6 +153,16 @@ class Yard:
         self._box(device).power(on)
         return {}
 
+    def do_join(self, device: str) -> Reply:
+        """The laptop joins the wireless network of a device's own, and takes an address from it."""
+        own = self._box(device).factory_address
+        if own is None:
+            raise No(f"{device} has no network of its own to join")
+        taken = IPv4Interface(f"{own.network.broadcast_address - 1}/{own.network.prefixlen}")
+        if taken not in self.laptop:
+            self.laptop.append(taken)
+        return {"addresses": [str(a) for a in self.laptop]}
+
     def do_deliver(self) -> Reply:
         """The bench is cleared: every device as delivered, nothing plugged in, the laptop without an address."""
         for box in self.boxes.values():

@@ -1,0 +1,1 @@
+"""The simulated device of the family sallow-w8."""
