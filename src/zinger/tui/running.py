@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from zinger.run.onwire import OnWire
     from zinger.run.openjob import OpenJob
     from zinger.run.options import Options
+    from zinger.run.pageswire import PagesWire
     from zinger.run.run import Run
 
 
@@ -80,6 +81,13 @@ class RunControl:
 
         wire = self.wire(device)
         return wire if isinstance(wire, ConsoleWire) else None
+
+    def pages(self, device: str) -> PagesWire | None:
+        """The same for a device on pages; None for one on a terminal."""
+        from zinger.run.pageswire import PagesWire
+
+        wire = self.wire(device)
+        return wire if isinstance(wire, PagesWire) else None
 
     def resume(self, device: str) -> None:
         """Send a device on its way again."""

@@ -22,6 +22,7 @@ from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
+from zinger.tui.pageview import PageView
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
@@ -224,6 +225,8 @@ class Wire(DeviceScreen):
         with Horizontal(id="wire-body"):
             yield ScriptView(self.line)
             with ConsoleFrame(id="frame"):
+                if self.book.pages is not None:
+                    yield PageView(self.book, lambda: self.host.running.pages(self.device))
                 yield Console(id="console")
                 yield Input(id="find", placeholder="find in what it showed; Enter goes up, Esc closes")
         yield MapView(self.line, self.book)
@@ -237,6 +240,8 @@ class Wire(DeviceScreen):
         self.headline().look()
         self.query_one(State).look()
         self.query_one(MapView).look()
+        for page in self.query(PageView):
+            page.look()
         script = self.query_one(ScriptView)
         notes = str([(p.mark, p.note) for p in self.line.steps])
         if notes != self._noted:
@@ -249,14 +254,22 @@ class Wire(DeviceScreen):
         if frame.has_class("taken") != self.taken:
             frame.set_class(self.taken, "taken")
             (frame if self.taken else script).focus()
-        frame.border_title = f" YOU HAVE THE WIRE · what you type goes to {self.device} " if self.taken else ""
+        frame.border_title = self._taken_title() if self.taken else ""
         frame.border_subtitle = self._under_the_console()
+
+    def _taken_title(self) -> str:
+        pages = self.host.running.pages(self.device)
+        if pages is None:
+            return f" YOU HAVE THE WIRE · what you type goes to {self.device} "
+        where = pages.pump.link.endpoint.origin if pages.pump.link else "its address"
+        return f" YOU HAVE THE WIRE · use a browser at {where} "
 
     def _under_the_console(self) -> str:
         if self._paste is not None and self._paste.going:
             return f" pasting line {self._paste.done + 1} of {len(self._paste.lines)} · any key stops it "
         if self.taken:
-            return " F2 hands it back · F4 types a password · F3 sends a break "
+            typed = "" if self.book.pages is not None else " · F4 types a password · F3 sends a break"
+            return f" F2 hands it back{typed} "
         console = self.query_one("#console", Console)
         return f" {console.about()} " if console.has_focus or self.query_one("#find").has_focus else ""
 
