@@ -16,7 +16,7 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import AsyncIterator, Callable, Coroutine
+from collections.abc import AsyncIterator, Callable, Coroutine, Sequence
 from contextlib import AsyncExitStack, asynccontextmanager
 from dataclasses import dataclass, field
 from importlib import resources
@@ -35,6 +35,7 @@ PACE = 300
 BENCHES = 4
 """Yards that are worked on at a time: most of a run is waiting."""
 FAMILIES = ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5", "Marrable V6")
+ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8")
 ZINGER = [sys.executable, "-m", "zinger.cli"]
 TRIAL_ENDS = 150.0
 """Seconds after which a run is called hung."""
@@ -42,7 +43,7 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 """How a trial ends; the last two must never be seen."""
 
 
-def devices() -> dict[str, str]:
+def devices(families: Sequence[str] = FAMILIES) -> dict[str, str]:
     """The row of the demo's sheet of one device a family, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
     folder = laid_out("\n".join((head, *rows)))
@@ -50,7 +51,7 @@ def devices() -> dict[str, str]:
     shutil.rmtree(folder)
     first: dict[str, str] = {}
     for row in rows:
-        family = next((f for f in FAMILIES if f",{f}," in row), None)
+        family = next((f for f in families if f",{f}," in row), None)
         if family is not None and family not in first:
             first[family] = row
     return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in first.values()}

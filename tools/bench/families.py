@@ -23,7 +23,7 @@ PACE = float(os.environ.get("ZINGER_PACE", "4"))
 
 async def families() -> None:
     """All families on one bench, in one run."""
-    rows = trials.devices()
+    rows = trials.devices((*trials.FAMILIES, *trials.ON_PAGES))
     head = (trials.DEMO / "devices.csv").read_text("utf-8").splitlines()[0]
     folder = trials.laid_out("\n".join((head, *rows.values())), PACE)
     job = OpenJob(JobFolder(folder))

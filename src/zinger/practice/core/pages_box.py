@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from html import escape
 from ipaddress import IPv4Interface
 from typing import Any
@@ -21,6 +22,7 @@ class PagesBox(SheetBox):
         super().stands(flash)
         self.in_force: Any = self.running
         """The state that the network sees: what is set counts there a moment later."""
+        self._asked_now, self._answered = 0, 0.0
 
     async def on_console(self, tty: Tty) -> None:
         raise LineLost
@@ -41,7 +43,29 @@ class PagesBox(SheetBox):
         await super().apply_network()
 
     def pages(self, kind: str) -> Any:
-        return self.application()
+        """Its application; the time in which it is up and nobody asks for anything is time that it waits."""
+        application = self.application()
+
+        async def counted(scope: Any, receive: Any, send: Any) -> None:
+            if self._asked_now == 0 and self._answered and not self.works:
+                self.uart.idle += time.monotonic() - self._answered
+            self._asked_now += 1
+            try:
+                await application(scope, receive, send)
+            finally:
+                self._asked_now -= 1
+                self._answered = time.monotonic()
+
+        return counted
+
+    @property
+    def works(self) -> bool:
+        """Whether it is at work by itself, and not waiting for anybody."""
+        return False
+
+    def _die(self) -> None:
+        super()._die()
+        self._asked_now, self._answered = 0, 0.0
 
     def application(self) -> Any:
         """Its pages (ASGI)."""

@@ -47,6 +47,10 @@ class EdgeFirewall(PagesBox):
         self.draft = self.running.copy()
 
     @property
+    def works(self) -> bool:
+        return bool(self.at_work)
+
+    @property
     def fixed_address(self) -> IPv4Interface | None:
         return IPv4Interface(self.in_force.values["address"])
 
