@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo example test lint bench soak kills faults docs screenshots clean
+.PHONY: demo example test lint bench soak kills faults pagefaults docs screenshots clean
 
 demo: $(READY)
 	$(BIN)/zinger demo
@@ -39,6 +39,9 @@ kills: $(READY)
 
 faults: $(READY)
 	$(BIN)/python -m tools.faults $(N) $(SEED)
+
+pagefaults: $(READY)
+	$(BIN)/python -m tools.pagefaults $(N) $(SEED)
 
 docs: $(READY)
 	$(BIN)/python -m zinger.plan.handbook docs/checks.md

@@ -13,7 +13,7 @@ import sys
 from asyncio.subprocess import DEVNULL
 from contextlib import suppress
 
-from tools.trials import ZINGER, Bench, carry_out, run_job
+from tools.trials import FAMILIES, ON_PAGES, ZINGER, Bench, carry_out, run_job
 
 
 async def killed(bench: Bench, name: str, chance: random.Random) -> tuple[str, str, int]:
@@ -36,4 +36,4 @@ async def killed(bench: Bench, name: str, chance: random.Random) -> tuple[str, s
 
 if __name__ == "__main__":
     many, seed = (int(word) for word in (*sys.argv[1:], "60", "1")[:2])
-    asyncio.run(carry_out(killed, many, seed))
+    asyncio.run(carry_out(killed, many, seed, (*FAMILIES, *ON_PAGES)))

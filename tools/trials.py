@@ -95,8 +95,9 @@ class Bench:
             heard = Counter((await self.yard.ask("heard", device=name))["lines"])
             shutil.rmtree(folder)
         took = (time.monotonic() - began) / 2
+        asked = (await self.yard.ask("status"))["devices"][name]["asked"]
         steady = {key for key in states[0] if states[0][key] == states[1][key]}
-        self.clean[name] = {"state": states[0], "steady": steady, "heard": heard, "took": took}
+        self.clean[name] = {"state": states[0], "steady": steady, "heard": heard, "took": took, "asked": asked}
 
     async def state(self, name: str) -> dict[str, Any]:
         state = await self.yard.ask("state", device=name)
@@ -163,9 +164,9 @@ Trial = Callable[[Bench, str, random.Random], Coroutine[Any, Any, tuple[str, str
 """Carries out one trial on one device; returns which row of the table it is of, its end, and lines said twice."""
 
 
-async def carry_out(trial: Trial, many: int, seed: int) -> None:
+async def carry_out(trial: Trial, many: int, seed: int, families: Sequence[str] = FAMILIES) -> None:
     """So many trials, device after device, on several benches; prints the table, and each that must never be."""
-    rows = devices()
+    rows = devices(families)
     names, numbers = list(rows), iter(range(many))
     ends: list[tuple[str, str, int]] = []
     bad: list[str] = []

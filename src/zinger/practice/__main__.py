@@ -16,6 +16,7 @@ from typing import Any
 
 from zinger.practice.core.box import Body
 from zinger.practice.core.clock import Clock
+from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.yard import WIRE_FAULTS, Yard
 from zinger.practice.families import FAMILIES
 
@@ -37,6 +38,8 @@ async def run(spec: dict[str, Any]) -> None:
         box.offered_lease = device.get("lease")
         for fault in WIRE_FAULTS.values():
             setattr(box.uart, fault, int(device.get(fault, 0)))
+        if isinstance(box, PagesBox):
+            box.page_faults = {int(number): str(kind) for number, kind in (device.get("pages") or {}).items()}
         if device.get("powered"):
             box.power(True)
     ready = Path(spec["ready"])

@@ -78,6 +78,11 @@ class Door:
         elif not is_open and self._server is not None:
             self._shut()
 
+    def hang_up(self) -> None:
+        """Cut every connection to its pages, and go on listening."""
+        if self._server is not None and hasattr(self._server, "hang_up"):
+            self._server.hang_up()
+
     def cut(self) -> None:
         """The power is gone: drop every session and shut."""
         for tty in tuple(self._ttys):

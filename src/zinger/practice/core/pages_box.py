@@ -10,6 +10,7 @@ from typing import Any
 from zinger.practice.core.doors import DOORS
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import LineLost, Tty
+from zinger.practice.core.web import faulty
 
 
 class PagesBox(SheetBox):
@@ -23,6 +24,10 @@ class PagesBox(SheetBox):
         self.in_force: Any = self.running
         """The state that the network sees: what is set counts there a moment later."""
         self._asked_now, self._answered = 0, 0.0
+        self.asked = 0
+        """Requests so far, since it came onto the bench."""
+        self.page_faults: dict[int, str] = {}
+        """What goes wrong at which request; see `web.faulty`."""
 
     async def on_console(self, tty: Tty) -> None:
         raise LineLost
@@ -50,8 +55,9 @@ class PagesBox(SheetBox):
             if self._asked_now == 0 and self._answered and not self.works:
                 self.uart.idle += time.monotonic() - self._answered
             self._asked_now += 1
+            self.asked += 1
             try:
-                await application(scope, receive, send)
+                await faulty(self, self.page_faults.pop(self.asked, ""), application)(scope, receive, send)
             finally:
                 self._asked_now -= 1
                 self._answered = time.monotonic()
@@ -62,6 +68,14 @@ class PagesBox(SheetBox):
     def works(self) -> bool:
         """Whether it is at work by itself, and not waiting for anybody."""
         return False
+
+    def hang_up(self) -> None:
+        """Cut every connection."""
+        for door in self.doors.values():
+            door.hang_up()
+
+    def sign_all_out(self) -> None:
+        """Every session ends, as when a device is short of memory."""
 
     def _die(self) -> None:
         super()._die()

@@ -9,9 +9,11 @@ from __future__ import annotations
 import asyncio
 import socket
 import ssl
-from typing import Any
+from collections.abc import AsyncIterator
+from typing import Any, Protocol
 
 import uvicorn
+from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, StreamingResponse
 from uvicorn.protocols.http.h11_impl import H11Protocol
 from uvicorn.server import ServerState
 
@@ -25,6 +27,10 @@ class WebServer:
     def close(self) -> None:
         """Stop listening, and hang up on everybody."""
         self._server.close()
+        self.hang_up()
+
+    def hang_up(self) -> None:
+        """Cut every connection."""
         for connection in list(self._state.connections):
             connection.transport.abort()
 
@@ -42,3 +48,76 @@ async def serve_pages(app: Any, sock: socket.socket, tls: ssl.SSLContext | None)
 
     server = await asyncio.get_running_loop().create_server(protocol, sock=sock, ssl=tls)
     return WebServer(server, state)
+
+
+class Faulty(Protocol):
+    """What a device behind pages must be able to do for its faults."""
+
+    def sign_all_out(self) -> None: ...
+    def hang_up(self) -> None: ...
+    def power(self, on: bool) -> None: ...
+
+
+FAULTS = ("500", "500 after", "lost", "lost after", "half", "signed out", "power", "circle", "endless", "other")
+"""What can be ordered of one request: `after` is after it was carried out."""
+
+
+def faulty(box: Faulty, kind: str, application: Any) -> Any:
+    """The application, with something going wrong at this request."""
+    if not kind:
+        return application
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        if kind == "signed out":
+            box.sign_all_out()
+            await application(scope, receive, send)
+        elif kind == "power":
+            box.power(False)
+            box.power(True)
+        elif kind == "lost":
+            box.hang_up()
+        elif kind in ("500 after", "lost after"):
+            await application(scope, receive, _swallow)
+            if kind == "lost after":
+                box.hang_up()
+                return
+            await PlainTextResponse("out of memory", 500)(scope, receive, send)
+        elif kind == "half":
+            await application(scope, receive, _Half(send, box))
+        else:
+            await _OTHERS[kind](scope, receive, send)
+
+    return app
+
+
+async def _swallow(message: Any) -> None:
+    """What would have been answered goes nowhere."""
+
+
+class _Half:
+    """Sends half of a body, then hangs up."""
+
+    def __init__(self, send: Any, box: Faulty) -> None:
+        self._send, self._box = send, box
+
+    async def __call__(self, message: Any) -> None:
+        if message["type"] == "http.response.body" and message.get("body"):
+            await self._send({**message, "body": message["body"][: len(message["body"]) // 2], "more_body": True})
+            await asyncio.sleep(0.05)  # let it go out
+            self._box.hang_up()
+            return
+        await self._send(message)
+
+
+async def _without_end() -> AsyncIterator[bytes]:
+    while True:
+        yield b"x" * 100_000
+        await asyncio.sleep(0.001)
+
+
+_OTHERS: dict[str, Any] = {
+    "500": PlainTextResponse("out of memory", 500),
+    "circle": RedirectResponse("/circle", 302),
+    "endless": StreamingResponse(_without_end(), media_type="text/html"),
+    "other": HTMLResponse("<title>Notice</title><p>The licence of the notice board ends soon."),
+}

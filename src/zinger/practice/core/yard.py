@@ -23,6 +23,7 @@ from zinger.practice.core.clock import Clock
 from zinger.practice.core.consoles import serve_telnet
 from zinger.practice.core.doors import DOORS, bound
 from zinger.practice.core.keeper import LineKeeper
+from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.tty import Tty
 
 PORTS = {port: name for name, port in DOORS.items()}
@@ -208,6 +209,8 @@ class Yard:
         box = self._box(device)
         if kind in WIRE_FAULTS:
             setattr(box.uart, WIRE_FAULTS[kind], int(amount))
+        elif kind.startswith("page ") and isinstance(box, PagesBox):
+            box.page_faults[box.asked + int(amount)] = kind.removeprefix("page ")
         elif kind == "slow boot":
             box.slow = float(amount)
         elif kind == "burst":
@@ -245,6 +248,7 @@ class Yard:
                     "unsaved": s.unsaved(),
                     "console": self.consoles[key],
                     "idle": s.uart.idle,
+                    "asked": s.asked if isinstance(s, PagesBox) else 0,
                     **{name: door.port for name, door in s.doors.items()},
                 }
                 for key, s in self.boxes.items()

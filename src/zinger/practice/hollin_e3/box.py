@@ -59,6 +59,9 @@ class EdgeFirewall(PagesBox):
         v = self.in_force.values
         return {"https": v["door:https:local"] == "yes", "ssh": v["door:ssh:local"] == "yes"}
 
+    def sign_all_out(self) -> None:
+        self.seats.clear()
+
     # -- its pages ---------------------------------------------------------------------------------
     def application(self) -> Any:
         return Starlette(

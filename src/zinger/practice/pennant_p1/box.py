@@ -72,6 +72,9 @@ class OfficeSwitch(PagesBox):
         super()._die()
         self.session = None
 
+    def sign_all_out(self) -> None:
+        self.session = None
+
     # -- its pages ---------------------------------------------------------------------------------
     def application(self) -> Any:
         routes = [

@@ -57,6 +57,9 @@ class SmallController(PagesBox):
         v = self.in_force.values
         return {"https": True, "http": v["done"] == "yes" and v["plain"] == "yes"}
 
+    def sign_all_out(self) -> None:
+        self.seats.clear()
+
     # -- its pages ---------------------------------------------------------------------------------
     def application(self) -> Any:
         return Starlette(
