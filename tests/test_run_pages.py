@@ -6,7 +6,10 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
+import pytest
+
 from tests.conftest import stop_yard, zinger
+from zinger.store.journal import Journal
 
 HEAD = "site,role,hostname,family,address,serial,mac\n"
 BROKER = "Corbel Bridge,broker,kvrcbtb{n},Quern T1,10.44.16.2{n},QT1-000{n},02-4b-56-91-00-0{n}\n"
@@ -57,3 +60,44 @@ def test_another_box_at_the_factory_address_is_told_before_anything_is_sent(job:
     done = zinger("run", folder, "--headless", "--no-power-cut")
     stop_yard(folder)
     assert done.returncode == 3 and "Wrong device: serial QT1-0003, expected QT1-9999" in done.stdout, done.stdout
+
+
+FIREWALL = "Corbel Bridge,firewall,kvr-cb-fw1,Hollin E3,,HE3-5512,02-4b-56-63-55-12\n"
+EDGE = HEAD.strip() + ",local,upstream{more}\n" + FIREWALL.strip() + ",10.44.16.4/24,dhcp{pool}\n"
+
+
+def test_a_new_certificate_after_a_move_counts_once_the_serial_number_is_compared(job: Callable[..., Path]) -> None:
+    """The firewall makes itself a new one for its new address; terms accepted ahead are not asked for."""
+    sheet = EDGE.format(more=",DHCP pool", pool=",10.44.16.100-147")
+    folder = job(devices_csv=sheet, practice_yaml=FAST)
+    ahead = zinger("accept-terms", folder, "hollin-e3", "--yes")
+    assert ahead.returncode == 0 and "accepted for this job" in ahead.stdout
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    kinds = [entry.kind for entry in Journal(folder / "journal.db").entries()]
+    asked = [entry for entry in Journal(folder / "journal.db").entries() if entry.data.get("verb") == "terms"]
+    assert kinds.count("new certificate") == 1 and asked == []
+    assert "terms of hollin-e3 are accepted" in zinger("accept-terms", folder, "hollin-e3", "--yes").stdout
+
+
+def test_what_is_refused_again_after_a_restart_is_not_sent_for_ever(job: Callable[..., Path]) -> None:
+    """Without a planned pool the factory's does not fit the new local side: the device says so, beside its field."""
+    done = zinger("run", job(devices_csv=EDGE.format(more="", pool=""), practice_yaml=FAST), "--headless")
+    assert done.returncode in (1, 3) and "it is not in 10.44.16.0/24" in done.stdout, done.stdout + done.stderr
+    assert done.stdout.count("put into force") < 6
+
+
+@pytest.mark.parametrize(
+    ("fault", "end"),
+    [
+        ("{5: 500 after}", "1 of 1 devices proved"),
+        ("{4: lost after, 9: half}", "1 of 1 devices proved"),
+        ("{6: power}", "1 of 1 devices proved"),
+        ("{3: other}", "0 of 1 devices proved"),
+    ],
+)
+def test_what_goes_wrong_at_one_request_is_gone_past_or_told(job: Callable[..., Path], fault: str, end: str) -> None:
+    practice = FAST + f"faults: {{kvrcbtb3: {{pages: {fault}}}}}\n"
+    done = zinger("run", job(devices_csv=HEAD + BROKER.format(n=3), practice_yaml=practice), "--headless")
+    assert done.stdout.splitlines()[-1] == end, done.stdout + done.stderr
+    assert end.startswith("1") or "Unknown page: no place of this phrasebook is like Notice" in done.stdout

@@ -9,6 +9,7 @@ clock yet. Answers are bounded in size and time, redirects are the surface's.
 from __future__ import annotations
 
 import asyncio
+import base64
 import hashlib
 import socket
 import ssl
@@ -204,13 +205,17 @@ async def certificate_of(host: str, port: int, name: str, old: bool = False) -> 
     return bytes(shown)
 
 
-async def open_web(endpoint: WebEndpoint, where: Where, pins: HostKeys) -> WebLink:
+def spelled(certificate: bytes) -> str:
+    """A certificate as it is pinned."""
+    return f"{_CERTIFICATE} {base64.b64encode(certificate).decode()}"
+
+
+async def open_web(endpoint: WebEndpoint, where: Where, pins: HostKeys, renewed: bool = False) -> WebLink:
     """See that a web server is there, and that its certificate is the pinned one; pin it at first sight.
 
-    Raises OtherKey, Refused, Unreachable or LinkError.
+    `renewed`: another one is taken too, and not pinned: who asks for that must find out first whose it is. Raises
+    OtherKey, Refused, Unreachable or LinkError.
     """
-    import base64
-
     host, port = await where(endpoint.address, endpoint.port)
     name = f"{endpoint.scheme} {endpoint.address}"
     if endpoint.scheme != "https":
@@ -218,14 +223,15 @@ async def open_web(endpoint: WebEndpoint, where: Where, pins: HostKeys) -> WebLi
         return WebLink(endpoint, where, None, False)
     shown = await certificate_of(host, port, name, endpoint.old)
     pinned = pins.pinned(endpoint.known_as)
-    spelled = f"{_CERTIFICATE} {base64.b64encode(shown).decode()}"
-    if pinned is not None and pinned != spelled:
+    if pinned is not None and pinned != spelled(shown):
+        if renewed:
+            return WebLink(endpoint, where, shown, False)
         known = fingerprint_of(base64.b64decode(pinned.partition(" ")[2]))
         raise OtherKey(
             f"{name} shows another certificate ({fingerprint_of(shown)}) than the one pinned for "
             f"{endpoint.known_as[0]} ({known}). Check which device this is; nothing was sent to it."
         )
-    pins.pin(endpoint.known_as, spelled)
+    pins.pin(endpoint.known_as, spelled(shown))
     return WebLink(endpoint, where, shown, pinned is None)
 
 

@@ -103,6 +103,10 @@ class OnWire(ABC):
         """A step was sent that moves the link, or ends it: where it was counts no more."""
         return
 
+    def is_told_apart(self, known: bool) -> None:
+        """Its serial number or MAC was compared with the plan's (`known`), or could not be. Raises Stuck."""
+        return
+
     def release(self) -> None:
         """The device's task ends: what it claimed is free for others."""
         return

@@ -187,8 +187,10 @@ class Outside:
                 return self._finding(setting, title, planned, wrong or f"at {at.name}", seen, not wrong)
             finally:
                 session.pump.leave()
-        except (AuthRefused, TalkError) as error:
+        except AuthRefused as error:
             return self._finding(setting, title, planned, str(error), self.world.masker().text(str(error)), False)
+        except TalkError as error:  # it may be a moment's trouble: it is looked at once more, as where nobody answers
+            raise LinkError(str(error)) from None
 
     async def _session(self, account: Account) -> Session:
         """A fresh session; raises AuthRefused, LinkError."""
@@ -226,7 +228,7 @@ class Outside:
         except AuthRefused as refusal:
             return self._finding(setting, title, planned, "refused", str(refusal), True)
         except TalkError as error:
-            return self._finding(setting, title, planned, str(error), str(error), False)
+            raise LinkError(str(error)) from None
         return self._finding(setting, title, planned, "accepted", f"{account.name} signed in", False)
 
     async def _answers(self, setting: str, title: str, planned: str, port: int, wanted: bool) -> Finding:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import html
 import json
 import time
@@ -12,7 +13,8 @@ from urllib.parse import quote_plus
 
 from zinger.link.base import LinkError, OtherKey
 from zinger.link.leases import addresses_of
-from zinger.link.web import WebEndpoint, WebLink
+from zinger.link.web import WebEndpoint, WebLink, fingerprint_of
+from zinger.link.web import spelled as pinned_as
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.run.board import DeviceLine
@@ -22,8 +24,9 @@ from zinger.run.pagepump import PagePump
 from zinger.run.ways import until_it_answers
 from zinger.run.world import World
 from zinger.script.compile import Script
+from zinger.store import entries
 from zinger.store.har import SUFFIX, HarRecording
-from zinger.talk.errors import Interrupted, Silent
+from zinger.talk.errors import Interrupted, Silent, Stuck
 from zinger.talk.pages.webtalk import WebTalk
 
 
@@ -63,6 +66,10 @@ class PagesWire(OnWire):
             self._saw,
             world.turns,
         )
+        self._may_be_renewed = False
+        """Whether it went away in this run: devices make themselves a new certificate with a new name or address."""
+        self._doubted: WebLink | None = None
+        """The link with a certificate of which it is not known yet whose it is."""
         self._answered_at = ""
         """The address at which it was reached last."""
         self._left, self._left_until = "", 0.0
@@ -167,7 +174,11 @@ class PagesWire(OnWire):
             try:
                 return await self.world.dialer.web(endpoint)
             except OtherKey:
-                raise
+                if not self._may_be_renewed:
+                    raise
+                self._doubted = await self.world.dialer.web(endpoint, renewed=True)
+                self.line.say("it shows another certificate since it went away; its serial number is compared")
+                return self._doubted
             except LinkError as error:
                 failures.append(str(error))
         raise LinkError("; ".join(failures) or f"it may still leave {self._left}")
@@ -189,7 +200,25 @@ class PagesWire(OnWire):
         """It may answer for a moment more where it was: only if it stays away elsewhere it is looked for there."""
         self._left = self._answered_at
         self._left_until = asyncio.get_running_loop().time() + self.boots_in + AWAY / 2
+        self._may_be_renewed = True
         self.pump.leave()
+
+    def is_told_apart(self, known: bool) -> None:
+        """A certificate that it showed after it went away is its own, if it is the device; then that one is pinned."""
+        link, self._doubted = self._doubted, None
+        if link is None or link.certificate is None:
+            return
+        if not known:
+            raise Stuck(
+                f"It shows another certificate ({link.fingerprint}) since it went away, and neither serial number nor "
+                "MAC tells that it is the same device. Compare the fingerprint, and take it out of the job's "
+                "certificates if it is right."
+            )
+        pins, names = self.world.dialer.certificates, link.endpoint.known_as
+        before = (pins.pinned(names) or "").partition(" ")[2]
+        self.note(entries.NewCertificate(fingerprint_of(base64.b64decode(before)), link.fingerprint))
+        pins.pin(names, pinned_as(link.certificate))
+        self._may_be_renewed = False
 
     def release(self) -> None:
         if self._factory:
@@ -199,6 +228,7 @@ class PagesWire(OnWire):
         """It fell silent, or sent on to where it will be."""
         gone = not self.pump.is_joined or isinstance(error, Silent)
         if gone:
+            self._may_be_renewed = True
             self.pump.leave()
         return gone
 
@@ -212,5 +242,6 @@ class PagesWire(OnWire):
 
     async def comes_up(self, within: float) -> None:
         """Wait until it answers again."""
+        self._may_be_renewed = True
         self.pump.leave()
         await self.connect()

@@ -100,6 +100,15 @@ class HandsDone(Happened):
 
 
 @dataclass(frozen=True)
+class NewCertificate(Happened):
+    """The device showed another certificate after it restarted or moved; its serial number or MAC was compared."""
+
+    kind = "new certificate"
+    before: str
+    now: str
+
+
+@dataclass(frozen=True)
 class TermsAccepted(Happened):
     """A person accepted a family's terms of use; `text` is the digest of what was shown, or `any`."""
 
@@ -323,6 +332,7 @@ _KINDS: dict[str, type[Any]] = {
         HandsWithdrawn,
         HandsDone,
         TermsAccepted,
+        NewCertificate,
         MaySignIn,
         SignedIn,
         Renewed,

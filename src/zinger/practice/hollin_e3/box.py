@@ -236,6 +236,8 @@ class EdgeFirewall(PagesBox):
         for seconds, words in FORCE_STEPS:
             self.at_work = words
             await self.clock.sleep(seconds)
+        if state.values["address"] != self.running.values["address"]:
+            self.certificate = None  # it makes itself a new one for a new address
         self.running = state
         self.keep()
         self.heard.append("into force")

@@ -19,6 +19,9 @@ from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Strayed, St
 from zinger.talk.requests import Answer, At, Errand
 from zinger.wording import counted
 
+REFUSED_ENOUGH = 2
+"""A setting that was refused so often in this run is not sent again: after a restart it would be refused again."""
+
 
 class Send:
     """Send every step whose setting the device does not have, then hold the question scripts for what is still open."""
@@ -29,7 +32,7 @@ class Send:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         differ = to_send(wire.script, on.facts)
-        todo = [step for step in differ if not step.only_looked_at]
+        todo = [s for s in differ if not s.only_looked_at and on.done.refused[s.setting] < REFUSED_ENOUGH]
         for step in wire.script.steps:
             if step not in differ:
                 wire.line.step(step.setting, Mark.SENT, "already set")
@@ -133,6 +136,7 @@ async def _before(on: Pass, steps: Sequence[Step]) -> bool:
 
 
 def _refused(on: Pass, step: Step, words: str) -> None:
+    on.done.refused[step.setting] += 1
     on.wire.line.step(step.setting, Mark.DIFFERS, words)
     on.wire.note(entries.WasRefused(step.setting, words))
 

@@ -25,6 +25,8 @@ class Done:
     """How often each setting was sent and taken."""
     strayed: Counter[str] = field(default_factory=Counter)
     """How often each setting's step ended at another place than it should."""
+    refused: Counter[str] = field(default_factory=Counter)
+    """How often each setting was refused."""
     missed_a_restart: bool = False
     """Whether a restart went unseen, since the link was lost."""
 
@@ -69,6 +71,7 @@ class Pass:
                 "number nor MAC. Check the console cable.",
                 shown["hostname"],
             )
+        self.wire.is_told_apart(known)
         self._met(entries.Met(**box))
 
     def _met(self, box: entries.Met) -> None:
