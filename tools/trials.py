@@ -143,7 +143,9 @@ def run_job(folder: Path, timeout: float = TRIAL_ENDS) -> str:
     except subprocess.TimeoutExpired:
         return "hung"
     device = json.loads(done.stdout)["devices"][0]
-    return "needs you" if device["needs_you"] else "proved" if device["proved"] else device["state"].split(" ·")[0]
+    if device["needs_you"] or device["proved"]:
+        return "needs you" if device["needs_you"] else "proved"
+    return "configured" if device["state"].startswith("configured") else "differs"
 
 
 @asynccontextmanager

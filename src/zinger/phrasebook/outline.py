@@ -54,6 +54,8 @@ def spine_and_branches(book: Phrasebook) -> tuple[list[str], list[list[str]]]:
         outcomes = [o for move in moves for o in move.outcomes if o not in spine and o != of]
         return [o for o in outcomes if book.places[o].kind in (Kind.PROMPT, Kind.PAGE)]
 
+    if book.pages is not None:  # from each page a row of links leads to all others
+        return ["booting", *spine], [[page] for page in contexts(book.home)]
     branches = [[context, *(c for c in contexts(context) if c != book.home)] for context in contexts(book.home)]
     return ["booting", *spine], branches
 

@@ -13,7 +13,7 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.document import Document, Form
 from zinger.plan.values.secrets import MASK
 from zinger.run.planned import FieldRow, pressed, rows_of
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
+from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import Watcher
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ class PageView(Watcher):
         labels = {field.label for form in page.forms for field in form.fields}
         for line in page.lines:
             if line.rstrip(" :*") not in labels:
-                yield Text(f"   {fit(line, width - 4)}", FAINT)
+                yield Text(f"   {fit(line, width - 4)}", DIM)
 
     def _form(
         self, form: Form, page: Document, wire: PagesWire, place: str, refusal: tuple[str, str] | None, width: int
