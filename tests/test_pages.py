@@ -261,6 +261,13 @@ def test_nothing_leads_away_from_the_device_and_circles_end() -> None:
     assert isinstance(ended.error, Interrupted) and "sends on to https://198.51.100.9/" in str(ended.error)
     ended = talk(way("net"), Site(start=(302, {"location": "/"}, "")))
     assert "in a circle" in str(ended.error)
+    framed = "<title>Net</title><frameset><frame src=https://198.51.100.9/x><frame src=/b></frameset>"
+    site = Site(start=framed, b="<form>Name <input name=n></form>")
+    assert talk(way("net"), site).result().name == "net"
+    assert [r.url for r in site.asked] == ["https://192.0.2.71/", "https://192.0.2.71/b"]
+    for to in ("https://198.51.100.9/", "//198.51.100.9/", "http://[bad", "javascript:void(0)"):
+        gone = Site(start=f"<meta http-equiv=refresh content='0; url={to}'><a href='{to}'>x</a>wait")
+        assert "Unknown page" in str(talk(way("net"), gone).error) and len(gone.asked) == 1
     evil = NET.replace("/s>", "file:///etc/passwd>")
     ended = talk(way("state"), Site(start=evil))
     assert "not this device" in str(ended.error)

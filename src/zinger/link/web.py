@@ -51,7 +51,8 @@ class WebEndpoint:
     def origin(self) -> str:
         """Scheme, address and port, as addresses begin."""
         usual = {"https": 443, "http": 80}.get(self.scheme)
-        return f"{self.scheme}://{self.address}" + ("" if self.port == usual else f":{self.port}")
+        host = f"[{self.address}]" if ":" in self.address else self.address
+        return f"{self.scheme}://{host}" + ("" if self.port == usual else f":{self.port}")
 
 
 def fingerprint_of(certificate: bytes) -> str:
@@ -81,6 +82,8 @@ class WebLink:
         import httpx
 
         parts = urlsplit(request.url)
+        if parts.hostname != self.endpoint.address.lower() or parts.scheme not in ("http", "https"):
+            raise OtherKey(f"{request.url[:200]} is not at {self.name}: nothing is sent there")
         port = parts.port or (443 if parts.scheme == "https" else 80)
         host, real = await self._where(parts.hostname or "", port)
         url = parts._replace(netloc=f"{host}:{real}").geturl()

@@ -11,6 +11,7 @@ from collections.abc import Callable
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
+from zinger.phrasebook.document import Document
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.pump import Pump
 from zinger.run.turns import Turns
@@ -20,7 +21,11 @@ from zinger.store.transcript import Transcript
 from zinger.talk.events import Event, Recognised, Sent
 from zinger.talk.pages.http import Failed, Request, Response, encoded
 from zinger.talk.pages.outline import outline
+from zinger.talk.pages.surface import parsed
 from zinger.talk.pages.webtalk import WebTalk
+
+LARGE = 20_000
+"""Bytes of a page from which on it is parsed beside the loop."""
 
 
 class PagePump(Pump[WebTalk]):
@@ -75,6 +80,8 @@ class PagePump(Pump[WebTalk]):
 
     def _carry_out(self, action: object) -> None:
         assert isinstance(action, Request)
+        if self._asking is not None and self._asking is not asyncio.current_task():
+            self._asking.cancel()  # what an errand that was given up asked for is no answer to this one
         self._asking = self._loop.create_task(self._ask(action))
 
     async def _ask(self, request: Request) -> None:
@@ -83,10 +90,13 @@ class PagePump(Pump[WebTalk]):
             return
         self._say(f"\n{request.shown}\n" + "".join(f"   {line}\n" for line in request.told.splitlines()))
         result: Response | Failed
+        page: Document | None = None
         began = time.time()
         try:
             response = await self.link.ask(encoded(request, self._secret), request.patience)
             result = self._masked(response)
+            if len(result.body) > LARGE:  # the interface answers a key meanwhile
+                page = await asyncio.to_thread(parsed, result)
         except OtherKey as error:
             result = Failed(str(error), sent=False, fatal=True)
         except (Refused, Unreachable) as error:
@@ -103,7 +113,7 @@ class PagePump(Pump[WebTalk]):
             self.recording.add(masked, result, began, time.time() - began, self._purpose)
         now = self._loop.time()
         if isinstance(result, Response):
-            self.conversation.receive(result, now)
+            self.conversation.receive(result, now, page)
             self._show()
         else:
             self._say(f"   no answer: {result.why}\n")

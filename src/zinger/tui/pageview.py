@@ -105,11 +105,10 @@ def _shown(row: FieldRow) -> str:
 def _field(row: FieldRow, label: int, shown: int, width: int) -> Text:
     """Its sign, what it is called, what stands in it, and what is planned where that is another thing."""
     sign, colour = ("●", GREEN) if row.is_as_planned else (("→", BRASS) if row.planned is not None else (" ", DIM))
-    text = Text.assemble(
-        (f" {sign} ", colour),
-        (fit(row.field.words, label).ljust(label), PAPER),
-        (f"  {fit(_shown(row), shown).ljust(shown)}", DIM),
-    )
-    if row.planned is not None and not row.is_as_planned:
+    text = Text.assemble((f" {sign} ", colour), (fit(row.field.words, label).ljust(label), PAPER))
+    if row.planned is None or row.is_as_planned:
+        text.append(f"  {fit(_shown(row), max(6, width - label - 8))}", DIM)
+    else:
+        text.append(f"  {fit(_shown(row), shown).ljust(shown)}", DIM)
         text.append(f"  {fit(row.planned or '(empty)', max(6, width - label - shown - 8))}", BRASS)
     return text

@@ -16,6 +16,14 @@ Labels = Mapping[Any, str]
 """What a person calls each control."""
 
 
+def joined(base: str, to: str) -> str:
+    """A whole address (RFC 3986 5.2); nothing for one that is none, such as `http://[`."""
+    try:
+        return urljoin(base, to)
+    except ValueError:
+        return ""
+
+
 def kind_of(control: Any) -> str:
     """The type of a control."""
     return str(control.tag) if control.tag != "input" else (control.get("type") or "text").strip().lower()
@@ -114,7 +122,7 @@ def _form(form: Any, controls: list[Any], at: str, labels: Labels, charset: str)
             groups.setdefault(("radio", control.get("name")) if kind == "radio" else control, []).append(control)
     accepts = form.get("accept-charset", "").replace(",", " ").split()
     return Form(
-        action=urljoin(at, (form.get("action") or "").strip()),
+        action=joined(at, (form.get("action") or "").strip()),
         method=(form.get("method") or "get").strip().lower(),
         name=form.get("id") or form.get("name") or "",
         enctype=(form.get("enctype") or "application/x-www-form-urlencoded").strip().lower(),
@@ -141,7 +149,7 @@ def _button(control: Any, at: str) -> Button:
         plain(shown or control.get("title") or control.get("aria-label") or ("" if image else "Submit")),
         control.get("name") or "",
         value,
-        urljoin(at, action) if action is not None else "",
+        joined(at, action) if action is not None else "",
         (control.get("formmethod") or "").lower(),
         control.get("disabled") is not None,
         image,

@@ -12,12 +12,11 @@ import re
 from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any
-from urllib.parse import urljoin
 
 from lxml import etree, html
 
 from zinger.phrasebook.document import Document, Link, Table, plain
-from zinger.talk.pages.fields import forms_of, labels_of, remarks_of, shown_in
+from zinger.talk.pages.fields import forms_of, joined, labels_of, remarks_of, shown_in
 from zinger.talk.pages.text import is_hidden, text_lines, text_of
 
 LONGEST_PAGE = 4_000_000
@@ -92,7 +91,7 @@ def _from_page(url: str, status: int, headers: dict[str, str], text: str, asks: 
     except (etree.LxmlError, ValueError):
         return Document(url, status, lines=tuple(text.splitlines()), asks=asks)
     base = root.find(".//base[@href]")
-    at = urljoin(url, base.get("href", "")) if base is not None else url
+    at = joined(url, base.get("href", "")) if base is not None else url
     labels = labels_of(root)
     titles = root.findall(".//title")
     lines = tuple(text_lines(root))
@@ -112,7 +111,7 @@ def _from_page(url: str, status: int, headers: dict[str, str], text: str, asks: 
             plain(text_of(e)) for e in root.iterfind(".//*[@role='alert']") if not is_hidden(e) and text_of(e).strip()
         ),
         frames=tuple(
-            urljoin(at, frame.get("src", "")) for frame in root.iter("frame", "iframe") if frame.get("src", "").strip()
+            joined(at, frame.get("src", "")) for frame in root.iter("frame", "iframe") if frame.get("src", "").strip()
         )[:MOST_FRAMES],
         again=_again(root, at, headers),
         asks=asks,
@@ -130,7 +129,7 @@ def _links(root: Any, at: str) -> Iterator[Link]:
         if link.get("href") is not None and not is_hidden(link):
             images = " ".join(image.get("alt", "") for image in link.iter("img"))
             text = plain(text_of(link)) or plain(link.get("title") or link.get("alt") or images)
-            yield Link(text, urljoin(at, link.get("href").strip()))
+            yield Link(text, joined(at, link.get("href").strip()))
 
 
 def _tables(root: Any) -> Iterator[Table]:
@@ -188,5 +187,5 @@ def _again(root: Any, at: str, headers: dict[str, str]) -> tuple[float, str] | N
     for text in filter(None, said):
         found = re.match(r"\s*(\d+(?:\.\d*)?)\s*(?:[;,]\s*(?:url\s*=\s*)?['\"]?(.*?)['\"]?\s*)?$", text, re.IGNORECASE)
         if found:
-            return float(found[1]), urljoin(at, found[2] or "")
+            return float(found[1]), joined(at, found[2] or "")
     return None

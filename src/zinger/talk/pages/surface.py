@@ -11,13 +11,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import Enum, auto
 from http.cookies import CookieError, SimpleCookie
-from urllib.parse import urljoin, urlsplit
+from urllib.parse import urlsplit
 
 from zinger.phrasebook.document import Document, at_path, written
 from zinger.phrasebook.pages import Authenticate, Call, Follow, Open, Pages, Submit, Token
 from zinger.phrasebook.words import Words
 from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
 from zinger.talk.events import Event, Recognised, Sent, Waits
+from zinger.talk.pages.fields import joined
 from zinger.talk.pages.http import Failed, FormBody, JsonBody, Request, Response
 from zinger.talk.pages.parse import parse
 from zinger.talk.pages.submit import CannotFill, filled
@@ -147,8 +148,8 @@ class PagesSurface:
         self._tokens.clear()
 
     # -- the carrier's side ------------------------------------------------------------------------
-    def receive(self, response: Response, now: float) -> None:
-        """An answer came."""
+    def receive(self, response: Response, now: float, page: Document | None = None) -> None:
+        """An answer came; `page` is what it holds, where its carrier has parsed it already."""
         self.heard = now
         if self._phase is not Phase.ASKED or self._turn is None:
             return
@@ -159,7 +160,7 @@ class PagesSurface:
         if 300 <= response.status < 400 and any(name == "location" for name, _ in response.headers):
             self._sent_on(turn, response, now)
             return
-        page = parse(response.url, response.status, dict(response.headers), response.body)
+        page = page or parsed(response)
         if turn.around is not None:
             page = _together(turn.around, page)
         if turn.frames:
@@ -191,6 +192,9 @@ class PagesSurface:
     # -- what is asked -----------------------------------------------------------------------------
     def _ask(self, request: Request) -> None:
         assert self._turn is not None
+        if not self._is_here(request.url):
+            self._done(Stuck(f"{request.url[:200] or 'the address'} is not this device; nothing is sent there"))
+            return
         self._turn.request = replace(request, headers=(*request.headers, *self._shown_always()), auth=self._auth)
         self._phase = Phase.TO_ASK
         self._trace(request.shown)
@@ -201,7 +205,7 @@ class PagesSurface:
         self._events.append(Waits(why, self._turn.end))
 
     def _get(self, path: str) -> Request:
-        return Request("GET", urljoin(self.origin + "/", path))
+        return Request("GET", joined(self.origin + "/", path))
 
     def _request_for(self, request: Do) -> Request:
         """Raises CannotFill, or Stuck for what can't be done on the page that stands there."""
@@ -233,9 +237,16 @@ class PagesSurface:
 
     def _stays_here(self, url: str, page: Document) -> None:
         """A page can name any address; only its own device is spoken to. Raises Stuck."""
-        there = urlsplit(url)
-        if there.scheme not in ("http", "https") or there.hostname != urlsplit(self.origin).hostname:
+        if not self._is_here(url):
             raise Stuck(f"the page {page.words} leads to {url[:200]}, which is not this device", _shown(page))
+
+    def _is_here(self, url: str) -> bool:
+        """Whether an address is on the device that is spoken to; a page, a frame or a phrasebook can name any."""
+        try:
+            there = urlsplit(url)
+            return there.scheme in ("http", "https") and there.hostname == urlsplit(self.origin).hostname
+        except ValueError:
+            return False
 
     def _shown_always(self) -> tuple[tuple[str, Words], ...]:
         own = tuple((name, (value,)) for name, value in self.pages.headers)
@@ -252,9 +263,8 @@ class PagesSurface:
     # -- what came ---------------------------------------------------------------------------------
     def _sent_on(self, turn: Turn, response: Response, now: float) -> None:
         """A redirect (RFC 9110 15.4): followed on this device, understood where it leads elsewhere."""
-        to = urljoin(response.url, response.header("location"))
-        there, here = urlsplit(to), urlsplit(self.origin)
-        if there.hostname != here.hostname or there.scheme not in ("http", "https"):
+        to = joined(response.url, response.header("location"))
+        if not self._is_here(to):
             page = Document(response.url, response.status, title="sent on", lines=(f"sent on to {to}",), elsewhere=to)
             self._came(turn, page, now)
             return
@@ -262,7 +272,7 @@ class PagesSurface:
         assert turn.seen is not None
         turn.seen[(turn.request.method, to)] += 1
         if turn.redirects > MOST_REDIRECTS or turn.seen[(turn.request.method, to)] > 2:
-            self._done(Stuck(f"it sends on in a circle, last to {there.path or '/'}"))
+            self._done(Stuck(f"it sends on in a circle, last to {to[:200]}"))
             return
         if response.status in _KEEPS_ITS_METHOD and not turn.request.reads_only:
             self._ask(replace(turn.request, url=to, query=None))
@@ -280,13 +290,11 @@ class PagesSurface:
                 self._wait_for(turn, page, sign.waits / self.pace, place.words, now)
             else:
                 self._stands_at(turn, At(place, captured, page=page), now)
-        elif page.frames and turn.around is None and not page.forms:
-            turn.around, (frame, *rest) = page, page.frames
+        elif (own := [f for f in page.frames if self._is_here(f)]) and turn.around is None and not page.forms:
+            turn.around, (frame, *rest) = page, own
             turn.frames = tuple(rest)
             self._ask(self._get(frame))
-        elif (
-            page.again and page.again[0] <= FOLLOWS and urlsplit(page.again[1]).hostname == urlsplit(page.url).hostname
-        ):
+        elif page.again and page.again[0] <= FOLLOWS and self._is_here(page.again[1]):
             self._wait_for(turn, page, max(page.again[0] / self.pace, 0.05), page.words, now)
         elif page.status >= 500 and turn.request.reads_only and now + AGAIN < turn.end:
             self._pause(AGAIN, now, f"an answer (it says {page.status})")
@@ -348,6 +356,11 @@ class PagesSurface:
         self._reply, self._phase = reply, Phase.DONE
 
 
+def parsed(response: Response) -> Document:
+    """The document that a response holds."""
+    return parse(response.url, response.status, dict(response.headers), response.body)
+
+
 def _from_page(request: Request, page: Document) -> Request:
     """As a browser asks from a page: it says which (RFC 9110 10.1.3), and some servers go back there."""
     return replace(request, headers=(*request.headers, ("Referer", (page.url,))))
@@ -367,7 +380,7 @@ def _token(token: Token, response: Response) -> str:
                 if token.cookie in jar:
                     return jar[token.cookie].value
         return ""
-    page = parse(response.url, response.status, dict(response.headers), response.body)
+    page = parsed(response)
     return next((written(value) for value in at_path(page.data, token.json)), "")
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from zinger.phrasebook.document import Document
 from zinger.phrasebook.pages import Pages
 from zinger.talk.driver import Driver
 from zinger.talk.errors import Interrupted
@@ -36,9 +37,9 @@ class WebTalk(Driver[Request]):
         """A device that boots shows no page."""
         return False
 
-    def receive(self, response: Response, now: float) -> None:
-        """An answer came."""
-        self.pages.receive(response, now)
+    def receive(self, response: Response, now: float, page: Document | None = None) -> None:
+        """An answer came; `page` is what it holds, where that is known already."""
+        self.pages.receive(response, now, page)
 
     def failed(self, failure: Failed, now: float) -> None:
         """Nothing came back."""
