@@ -18,10 +18,8 @@ FAST = "pace: 300\nlinger: 60\n"
 
 def test_two_with_one_factory_address_take_turns(job: Callable[..., Path]) -> None:
     folder = job(devices_csv=HEAD + BROKER.format(n=3) + BROKER.format(n=4), practice_yaml=FAST)
-    done = zinger("run", folder, "--headless", "--no-power-cut")
-    assert done.stdout.splitlines()[-1].startswith("0 of 2 devices proved, 2 configured"), done.stdout + done.stderr
-    assert done.stdout.count("survival: not seen") == 2
-    assert "nothing answers as" not in done.stdout
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "2 of 2 devices proved", done.stdout + done.stderr
 
 
 def test_what_one_field_can_not_take_leaves_the_rest_to_be_sent(job: Callable[..., Path]) -> None:

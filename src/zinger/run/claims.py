@@ -142,6 +142,11 @@ class Claims:
             await self.hands.ask(Act(Verb.UNPLUG, spot.left_there, do, why, rank=1))
         spot.left_there = ""
 
+    def holds_factory(self, address: str, device: str) -> bool:
+        """Whether a factory address is this device's now; else somebody else may answer there."""
+        spot = self._spots.get(address)
+        return spot is not None and spot.held_by == device
+
     def leave_factory(self, address: str, device: str, moved: bool) -> None:
         """The device does not need the factory address any more; unless it `moved`, it still answers there."""
         spot = self._spots.get(address)

@@ -105,7 +105,8 @@ class PagesWire(OnWire):
         if first or leased:
             await self.world.claims.be_near(self.device, self.line.wait)
             try:
-                self._join(await until_it_answers(lambda: self._dial([*first, *leased, *known]), within))
+                own = known if self._holds_factory() else []  # else another answers there
+                self._join(await until_it_answers(lambda: self._dial([*first, *leased, *own]), within))
                 return
             except OtherKey:
                 raise
@@ -122,6 +123,9 @@ class PagesWire(OnWire):
         if found and not self.links:
             self.line.say(f"its MAC has the address {found[0]}")
         return [endpoint_at(self.device, self.book, address) for address in found]
+
+    def _holds_factory(self) -> bool:
+        return self._factory is not None and self.world.claims.holds_factory(str(self._factory.ip), self.name)
 
     def _was_met(self, planned: WebEndpoint) -> bool:
         """Whether it has been reached in this job, so that it may have moved."""
