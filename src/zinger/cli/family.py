@@ -243,15 +243,12 @@ def _heard(book: Phrasebook, recording: Path) -> Iterator[Heard]:
 
 def _heard_of_pages(book: Phrasebook, recording: Path) -> Iterator[Heard]:
     from zinger.store.har import exchanges_of
-    from zinger.talk.pages.parse import parse
+    from zinger.talk.pages.surface import parsed
     from zinger.talk.replay import replay_pages
 
     if book.pages is None:
         raise CommandError(f"{book.title} has no pages; a HAR recording tells nothing of it")
-    pages = (
-        (one.at, one.asked, parse(a.url, a.status, dict(a.headers), a.body) if (a := one.answer) else None)
-        for one in exchanges_of(recording)
-    )
+    pages = ((one.at, one.asked, parsed(one.answer) if one.answer else None) for one in exchanges_of(recording))
     return replay_pages(pages, book)
 
 

@@ -1,6 +1,6 @@
 """Where a device with a certain MAC answers now: lease lists of DHCP servers, and this machine's neighbour table.
 
-Lists of dnsmasq, of ISC dhcpd and of Kea (its memfile, CSV) are told apart by what stands in them. One may be in the
+Lists of dnsmasq, of ISC dhcpd and of Kea (its memfile, CSV) are told apart by what they hold. One may be in the
 middle of being written: a last line without its end counts not, and what can't be read is passed over. Times are in
 seconds since 1970.
 """

@@ -1,7 +1,7 @@
 """What a device's answer over HTTP holds, as a person at a browser would see it: title, forms, links, tables, text.
 
-Plain data, made by `talk.pages.parse`. A field is found by what stands beside it, by its name, or by its id; so a
-phrasebook can be written from what the page shows.
+Plain data, made by `talk.pages.parse`. A field is found by its label, its name or its id, so that a phrasebook can be
+written from what the page shows.
 """
 
 from __future__ import annotations
@@ -132,7 +132,7 @@ class Link:
 
 @dataclass(frozen=True, slots=True)
 class Remark:
-    """A line of text that stands beside one field."""
+    """A line of text next to one field."""
 
     text: str
     field: str
@@ -173,8 +173,6 @@ class Document:
     elsewhere: str = ""
     again: tuple[float, str] | None = None
     data: Any = None
-    asks: str = ""
-    """The challenge of a 401 (RFC 9110 11.6.1)."""
     scripted: bool = False
     """Whether scripts are all that it has: a browser would make the page, nothing of it can be read here."""
 

@@ -14,7 +14,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
-from typing import Protocol
+from typing import Protocol, Self
 
 
 class Kind(StrEnum):
@@ -67,6 +67,24 @@ class Deed(Protocol):
 
     def over(self, other: Deed) -> Deed:
         """This one in the place of another; on a page, what only the other fills is filled too."""
+
+
+class Undivided:
+    """What every deed is that is done by itself: nothing is joined with it, and it keeps nothing."""
+
+    __slots__ = ()
+
+    def unless(self, default: str | None) -> Self:
+        """It is done whatever is there."""
+        return self
+
+    def joined(self, other: Deed) -> Deed | None:
+        """Nothing can be done at once with it."""
+        return None
+
+    def over(self, other: Deed) -> Self:
+        """It takes the place of the other."""
+        return self
 
 
 class Act(Protocol):

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from zinger.phrasebook.document import Document, at_path, written
-from zinger.phrasebook.map import Deed, Place
+from zinger.phrasebook.map import Deed, Place, Undivided
 from zinger.phrasebook.words import Words, WordsError, masked, names_used, render, render_lines
 
 PATIENCE = 30.0
@@ -17,7 +17,7 @@ PATIENCE = 30.0
 
 # -- deeds: what a conversation is asked to do at a place ------------------------------------------------
 @dataclass(frozen=True, slots=True)
-class Submit:
+class Submit(Undivided):
     """Fill these fields of a form, by label, name or id, and press the button; the form's first one for nothing."""
 
     fills: tuple[tuple[str, Words], ...]
@@ -27,9 +27,6 @@ class Submit:
     def shown(self) -> str:
         told = ", ".join(f"{name}: {masked(words)}" for name, words in self.fills)
         return " ".join(filter(None, [told, f"[{self.button}]" if self.button else ""])) or "submit"
-
-    def unless(self, default: str | None) -> Submit:
-        return self
 
     def joined(self, other: Deed) -> Submit | None:
         """Both in one; None where they fill the same field, or press different buttons."""
@@ -56,7 +53,7 @@ class Submit:
 
 
 @dataclass(frozen=True, slots=True)
-class Follow:
+class Follow(Undivided):
     """Follow the link with this text."""
 
     text: str
@@ -65,18 +62,9 @@ class Follow:
     def shown(self) -> str:
         return f"follow {self.text}"
 
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> Follow:
-        return self
-
-    def unless(self, default: str | None) -> Follow:
-        return self
-
 
 @dataclass(frozen=True, slots=True)
-class Open:
+class Open(Undivided):
     """Go to an address of the device; to the present page anew for nothing."""
 
     path: str = ""
@@ -85,18 +73,9 @@ class Open:
     def shown(self) -> str:
         return f"open {self.path or 'the page again'}"
 
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> Open:
-        return self
-
-    def unless(self, default: str | None) -> Open:
-        return self
-
 
 @dataclass(frozen=True, slots=True)
-class Call:
+class Call(Undivided):
     """Send a request to an interface: a JSON text, the fields of a form, or nothing."""
 
     method: str
@@ -111,18 +90,9 @@ class Call:
         body = body or ", ".join(f"{name}: {masked(words)}" for name, words in self.form or ())
         return f"{self.method} {self.path} {body}".strip()
 
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> Call:
-        return self
-
-    def unless(self, default: str | None) -> Call:
-        return self
-
 
 @dataclass(frozen=True, slots=True)
-class Authenticate:
+class Authenticate(Undivided):
     """Answer the challenge of a 401 from now on: basic (RFC 7617) or digest (RFC 7616), as it asks."""
 
     user: Words
@@ -132,23 +102,19 @@ class Authenticate:
     def shown(self) -> str:
         return f"sign in as {masked(self.user)}"
 
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> Authenticate:
-        return self
-
-    def unless(self, default: str | None) -> Authenticate:
-        return self
-
 
 PageDeed = Submit | Follow | Open | Call | Authenticate
 
 
 # -- acts: the same as templates -------------------------------------------------------------------------
-def _filled(source: str, names: Mapping[str, object]) -> Words:
+def _used(source: str, names: Mapping[str, object]) -> dict[str, object]:
+    """The names that a template uses."""
     wanted = names_used(source)
-    return render(source, **{name: value for name, value in names.items() if name in wanted})
+    return {name: value for name, value in names.items() if name in wanted}
+
+
+def _filled(source: str, names: Mapping[str, object]) -> Words:
+    return render(source, **_used(source, names))
 
 
 @dataclass(frozen=True)
@@ -177,8 +143,7 @@ def fill_act(source: str, button: str = "") -> PageAct:
     """Fill a form by a template that makes rows like `Field = value`: loops and choices say which there are."""
 
     def make(names: Mapping[str, object]) -> Submit:
-        wanted = names_used(source)
-        rows = render_lines(source, **{name: value for name, value in names.items() if name in wanted})
+        rows = render_lines(source, **_used(source, names))
         return Submit(tuple(_field_and_value(row.words) for row in rows), button)
 
     return PageAct((source,), f"fill [{button}]" if button else "fill", make)
@@ -243,8 +208,7 @@ def call_act(
 
 def _rows(source: str, names: Mapping[str, object]) -> Words:
     """A template of several rows as one text."""
-    wanted = names_used(source)
-    rows = render_lines(source, **{name: value for name, value in names.items() if name in wanted})
+    rows = render_lines(source, **_used(source, names))
     return tuple(part for row in rows for part in row.words)
 
 

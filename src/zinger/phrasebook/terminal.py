@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from zinger.phrasebook.map import Deed, Kind, Place
+from zinger.phrasebook.map import Kind, Place, Undivided
 from zinger.phrasebook.words import Words, WordsError, masked, names_used, render
 
 NEVER = re.compile("(?!)")
@@ -25,7 +25,7 @@ JOIN_PATIENCE = 6.0
 
 # -- deeds: what a conversation is asked to do at a place ------------------------------------------------
 @dataclass(frozen=True, slots=True)
-class TypeLine:
+class TypeLine(Undivided):
     """Type these words and press Enter; no words are Enter alone."""
 
     words: Words
@@ -34,18 +34,12 @@ class TypeLine:
     def shown(self) -> str:
         return masked(self.words)
 
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> TypeLine:
-        return self
-
     def unless(self, default: str | None) -> TypeLine:
         return TypeLine(()) if self.shown == default else self
 
 
 @dataclass(frozen=True, slots=True)
-class PressKey:
+class PressKey(Undivided):
     """Press one key, without Enter."""
 
     key: str
@@ -53,15 +47,6 @@ class PressKey:
     @property
     def shown(self) -> str:
         return f"the key {self.key!r}"
-
-    def joined(self, other: Deed) -> None:
-        return None
-
-    def over(self, other: Deed) -> PressKey:
-        return self
-
-    def unless(self, default: str | None) -> PressKey:
-        return self
 
 
 def typed(source: str) -> TypeLine:

@@ -79,13 +79,7 @@ class Claims:
         waits("your hands")
         do = f"switch {device.name} on and join its network “{network}”: {how}"
         act = Act(Verb.JOIN, device.name, do, "it is set up over a network of its own", rank=1)
-        watch = None if self._practice else asyncio.create_task(self._sees(factory.network, act))
-        try:
-            await self.hands.ask(act)
-        finally:
-            if watch is not None:
-                watch.cancel()
-        self._near.add(factory.network)
+        await self._come_into(factory.network, act)
 
     async def _be_in(self, net: Network, taken: Iterable[Address], why: str, waits: Callable[[str], None]) -> None:
         if net in self._near or (not self._practice and _has_an_address_in(net)):
@@ -95,6 +89,11 @@ class Claims:
             return
         waits("your hands")
         act = Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}{_command('add', free)}", why, rank=2)
+        await self._come_into(net, act)
+        self._given.append(free)
+
+    async def _come_into(self, net: Network, act: Act) -> None:
+        """Ask for an act that brings the laptop into a subnet; that it is there may be seen before it is said."""
         watch = None if self._practice else asyncio.create_task(self._sees(net, act))
         try:
             await self.hands.ask(act)
@@ -102,7 +101,6 @@ class Claims:
             if watch is not None:
                 watch.cancel()
         self._near.add(net)
-        self._given.append(free)
 
     async def _sees(self, net: Network, act: Act) -> None:
         """Nobody need say what can be seen: the act is done once this machine has an address there."""

@@ -8,16 +8,12 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
-from collections.abc import Callable
 from functools import partial
 
 from zinger.link.base import Link
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.pump import Pump
-from zinger.run.turns import Turns
-from zinger.store.mask import Masker
 from zinger.store.recording import Recording
-from zinger.store.transcript import Transcript
 from zinger.talk.conversation import Conversation
 from zinger.talk.events import Event, Mended, Nudged, Sent
 from zinger.talk.terminal.surface import Send
@@ -27,16 +23,7 @@ from zinger.talk.terminal.typed import Typed
 class ConsolePump(Pump[Conversation]):
     """One conversation on one link at a time."""
 
-    def __init__(
-        self,
-        conversation: Conversation,
-        secret: Callable[[SecretRef], str],
-        masker: Masker,
-        transcript: Transcript | None = None,
-        onlooker: Callable[[Event], None] | None = None,
-        turns: Turns | None = None,
-    ) -> None:
-        super().__init__(conversation, secret, masker, transcript, onlooker, turns)
+    def _set_up(self) -> None:
         self.link: Link | None = None
         self.recording: Recording | None = None
         self._typed = Typed()

@@ -7,17 +7,13 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import Callable
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
 from zinger.phrasebook.document import Document
-from zinger.plan.values.secrets import MASK, SecretRef
+from zinger.plan.values.secrets import MASK
 from zinger.run.pump import Pump
-from zinger.run.turns import Turns
 from zinger.store.har import HarRecording
-from zinger.store.mask import Masker
-from zinger.store.transcript import Transcript
 from zinger.talk.events import Event, Recognised, Sent
 from zinger.talk.pages.http import Failed, Request, Response, encoded
 from zinger.talk.pages.outline import outline
@@ -31,16 +27,7 @@ LARGE = 20_000
 class PagePump(Pump[WebTalk]):
     """One dialogue on pages, over one link at a time."""
 
-    def __init__(
-        self,
-        conversation: WebTalk,
-        secret: Callable[[SecretRef], str],
-        masker: Masker,
-        transcript: Transcript | None = None,
-        onlooker: Callable[[Event], None] | None = None,
-        turns: Turns | None = None,
-    ) -> None:
-        super().__init__(conversation, secret, masker, transcript, onlooker, turns)
+    def _set_up(self) -> None:
         self.link: WebLink | None = None
         self.recording: HarRecording | None = None
         self._purpose = ""
@@ -86,6 +73,14 @@ class PagePump(Pump[WebTalk]):
 
     async def _ask(self, request: Request) -> None:
         """Ask, and take in what comes; a fault of ours ends the errand, loudly."""
+        try:
+            await self._exchange(request)
+        except Exception as fault:
+            if self._ended is None or self._ended.done():
+                raise
+            self._ended.set_exception(fault)
+
+    async def _exchange(self, request: Request) -> None:
         if self.link is None:
             return
         self._say(f"\n{request.shown}\n" + "".join(f"   {line}\n" for line in request.told.splitlines()))
@@ -103,11 +98,6 @@ class PagePump(Pump[WebTalk]):
             result = Failed(str(error), sent=False)
         except LinkError as error:
             result = Failed(str(error))
-        except Exception as fault:
-            if self._ended is not None and not self._ended.done():
-                self._ended.set_exception(fault)
-                return
-            raise
         if self.recording:
             masked = encoded(request, lambda ref: MASK)
             self.recording.add(masked, result, began, time.time() - began, self._purpose)

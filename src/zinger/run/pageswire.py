@@ -7,7 +7,7 @@ import base64
 import html
 import json
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from ipaddress import IPv4Interface
 from urllib.parse import quote_plus
 
@@ -26,7 +26,9 @@ from zinger.run.world import World
 from zinger.script.compile import Script
 from zinger.store import entries
 from zinger.store.har import SUFFIX, HarRecording
+from zinger.store.transcript import Transcript
 from zinger.talk.errors import Interrupted, Silent, Stuck
+from zinger.talk.events import Event
 from zinger.talk.pages.webtalk import WebTalk
 
 
@@ -44,6 +46,21 @@ def endpoint_at(device: Device, book: Phrasebook, address: str) -> WebEndpoint:
     return WebEndpoint(book.pages.scheme, address, book.pages.port, book.pages.old_tls, (device.name,))
 
 
+def pump_for(
+    world: World,
+    device: Device,
+    book: Phrasebook,
+    transcript: Transcript | None = None,
+    onlooker: Callable[[Event], None] | None = None,
+) -> PagePump:
+    """What speaks with a device's pages, and hides its secrets however a page may spell them."""
+    assert book.pages is not None
+    masker = world.masker_for(device, book)
+    masker.know(spelled(world.secrets_of(device, book)))
+    talk = WebTalk(book.pages, pace=world.pace)
+    return PagePump(talk, lambda ref: world.secret(book, ref), masker, transcript, onlooker, world.turns)
+
+
 class PagesWire(OnWire):
     """Sends, reads and notes for one device on pages."""
 
@@ -55,17 +72,7 @@ class PagesWire(OnWire):
         self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
     ) -> None:
         super().__init__(world, device, book, script, line, memory)
-        assert book.pages is not None
-        masker = world.masker_for(device, book)
-        masker.know(spelled(world.secrets_of(device, book)))
-        self.pump = PagePump(
-            WebTalk(book.pages, pace=world.pace),
-            lambda ref: world.secret(book, ref),
-            masker,
-            line.transcript,
-            self._saw,
-            world.turns,
-        )
+        self.pump = pump_for(world, device, book, line.transcript, self._saw)
         self._may_be_renewed = False
         """Whether it went away in this run: devices make themselves a new certificate with a new name or address."""
         self._doubted: WebLink | None = None

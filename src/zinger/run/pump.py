@@ -98,8 +98,13 @@ class Pump(Generic[D]):
         self._in_turn = False
         self._fault: ZingerError | None = None
         """What an onlooker could not do while no errand was under way."""
+        self._set_up()
 
     # -- what each surface's pump does in its own way ----------------------------------------------
+    def _set_up(self) -> None:
+        """The pump's own state, at its beginning."""
+        raise NotImplementedError
+
     @property
     def is_joined(self) -> bool:
         """Whether there is a link."""
@@ -118,9 +123,6 @@ class Pump(Generic[D]):
 
     def _mark(self, text: str) -> None:
         """Mark the recording, if there is one."""
-
-    def _person_began(self) -> None:
-        """A person took the wire."""
 
     def _person_ended(self) -> None:
         """A person gave it back."""
@@ -218,7 +220,6 @@ class Pump(Generic[D]):
             self._person.clear()
             self.transcript.annotate("person", "you have the wire")
             self._mark("a person takes the wire")
-            self._person_began()
             self.conversation.interrupt(TakenOver("a person took the wire"), self._loop.time())
             self._turn()
 

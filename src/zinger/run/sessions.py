@@ -11,8 +11,7 @@ from zinger.plan.model import Device
 from zinger.plan.values.account import Account
 from zinger.run.consolepump import ConsolePump
 from zinger.run.memory import passwords_of
-from zinger.run.pagepump import PagePump
-from zinger.run.pageswire import endpoint_at, spelled
+from zinger.run.pageswire import endpoint_at, pump_for
 from zinger.run.pump import Pump
 from zinger.run.ways import at_the_planned
 from zinger.run.world import World
@@ -20,7 +19,6 @@ from zinger.talk.conversation import Conversation
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errors import Stuck
-from zinger.talk.pages.webtalk import WebTalk
 from zinger.talk.requests import At
 
 
@@ -59,12 +57,8 @@ async def over_ssh(world: World, device: Device, book: Phrasebook, account: Acco
 
 async def over_pages(world: World, device: Device, book: Phrasebook, account: Account) -> Session:
     """Raises LinkError; whether the account is let in shows when it signs in."""
-    assert book.pages is not None and device.fixed is not None, "only a fixed address is looked at from outside"
+    assert device.fixed is not None, "only a fixed address is looked at from outside"
     link = await world.dialer.web(endpoint_at(device, book, str(device.fixed.ip)))
-    masker = world.masker_for(device, book)
-    masker.know(spelled(world.secrets_of(device, book)))
-    pump = PagePump(
-        WebTalk(book.pages, pace=world.pace), lambda ref: world.secret(book, ref), masker, turns=world.turns
-    )
+    pump = pump_for(world, device, book)
     pump.join(link)
     return Session(pump, Keyring([(account.name, account.secret)]), f"certificate {link.fingerprint[:23]}…")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import base64
 import json
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -17,27 +16,22 @@ from typing import Any, BinaryIO
 from urllib.parse import parse_qsl, urlsplit
 
 from zinger.plan.values.secrets import MASK
-from zinger.store.recording import RecordingError
+from zinger.store.recording import RecordingError, RecordingFile, untold
 from zinger.talk.pages.http import Encoded, Failed, Response
 from zinger.talk.pages.outline import outline
-from zinger.talk.pages.parse import parse
+from zinger.talk.pages.surface import parsed
 
 SUFFIX = ".har"
 _END = b"\n]}}\n"
 _SECRET = frozenset({"cookie", "set-cookie", "authorization", "proxy-authorization"})
 
 
-def _untold(why: str) -> None:
-    """Where nobody is told."""
+class HarRecording(RecordingFile[BinaryIO]):
+    """One session's recording."""
 
-
-class HarRecording:
-    """One session's recording. Where it can't be written any more, `failed` is told why, and the session goes on."""
-
-    def __init__(self, file: Path, title: str, tokens: frozenset[str], failed: Callable[[str], None] = _untold) -> None:
-        self.file, self._failed = file, failed
+    def __init__(self, file: Path, title: str, tokens: frozenset[str], failed: Callable[[str], None] = untold) -> None:
+        super().__init__(file, failed)
         self._secret = _SECRET | {name.lower() for name in tokens}
-        self._out: BinaryIO | None = None
         self._count = 0
         about = {"version": "1.2", "creator": {"name": "Zinger", "version": "1", "comment": title}, "pages": []}
         head = json.dumps({"log": about})[:-2] + ', "entries": ['
@@ -115,25 +109,6 @@ class HarRecording:
             "bodySize": -1,
         }
 
-    def close(self) -> None:
-        """Finish the file."""
-        if self._out is not None:
-            with self._told():
-                self._out.close()
-            self._out = None
-
-    @contextmanager
-    def _told(self) -> Iterator[None]:
-        """What can't be written ends the recording, and is told."""
-        try:
-            yield
-        except OSError as error:
-            out, self._out = self._out, None
-            with suppress(OSError):  # what is left in its buffer can't be written either
-                if out is not None:
-                    out.close()
-            self._failed(f"the recording {self.file.name} can't be written: {error.strerror}")
-
 
 @dataclass(frozen=True)
 class Exchange:
@@ -189,6 +164,5 @@ def shown_in(file: Path) -> Iterator[tuple[float, str, str]]:
         if exchange.answer is None:
             rows.append(f"   no answer: {exchange.why}")
         else:
-            came = exchange.answer
-            rows += outline(parse(came.url, came.status, dict(came.headers), came.body))
+            rows += outline(parsed(exchange.answer))
         yield exchange.at, "o", "\r\n" + "\r\n".join(rows) + "\r\n"

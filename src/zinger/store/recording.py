@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from json.encoder import encode_basestring as quoted
 from pathlib import Path
-from typing import TextIO
+from typing import BinaryIO, Generic, TextIO, TypeVar
 
 from zinger.errors import ZingerError
 
@@ -49,16 +49,45 @@ def events_of(file: Path) -> Iterator[Event]:
         raise RecordingError(f"{file} can't be read: {error}") from None
 
 
-def _untold(why: str) -> None:
+F = TypeVar("F", TextIO, BinaryIO)
+
+
+def untold(why: str) -> None:
     """Where nobody is told."""
 
 
-class Recording:
-    """One session's recording. Where it can't be written any more, `failed` is told why, and the session goes on."""
+class RecordingFile(Generic[F]):
+    """A file that is written while a session goes on. Where it can't be any more, `failed` is told why, and no more."""
 
-    def __init__(self, file: Path, title: str, failed: Callable[[str], None] = _untold) -> None:
+    def __init__(self, file: Path, failed: Callable[[str], None]) -> None:
         self.file, self._failed = file, failed
-        self._out: TextIO | None = None
+        self._out: F | None = None
+
+    def close(self) -> None:
+        """Finish the file."""
+        if self._out is not None:
+            with self._told():
+                self._out.close()
+            self._out = None
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """What can't be written ends the recording, and is told."""
+        try:
+            yield
+        except OSError as error:
+            out, self._out = self._out, None
+            with suppress(OSError):  # what is left in its buffer can't be written either
+                if out is not None:
+                    out.close()
+            self._failed(f"the recording {self.file.name} can't be written: {error.strerror}")
+
+
+class Recording(RecordingFile[TextIO]):
+    """One session's recording."""
+
+    def __init__(self, file: Path, title: str, failed: Callable[[str], None] = untold) -> None:
+        super().__init__(file, failed)
         self._zero = time.monotonic()
         self._flushed = self._zero
         self._decode = codecs.getincrementaldecoder("utf-8")("replace").decode
@@ -91,22 +120,3 @@ class Recording:
             if now - self._flushed >= FLUSH_EVERY:
                 self._flushed = now
                 out.flush()
-
-    def close(self) -> None:
-        """Finish the file."""
-        if self._out is not None:
-            with self._told():
-                self._out.close()
-            self._out = None
-
-    @contextmanager
-    def _told(self) -> Iterator[None]:
-        """What can't be written ends the recording, and is told."""
-        try:
-            yield
-        except OSError as error:
-            out, self._out = self._out, None
-            with suppress(OSError):  # what is left in its buffer can't be written either
-                if out is not None:
-                    out.close()
-            self._failed(f"the recording {self.file.name} can't be written: {error.strerror}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from zinger.phrasebook.book import Reading, Take
+from zinger.phrasebook.book import Reading, Take, is_pattern
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import Path, Section
 from zinger.phrasebook.map import Deed
@@ -77,7 +77,4 @@ def _on_page(shape: TakeShape) -> dict[str, str | None]:
 
 def _groups(called: str) -> frozenset[str]:
     """The named groups of what may be a pattern, and may be a label with a bracket in it."""
-    try:
-        return frozenset(re.compile(called).groupindex)
-    except re.error:
-        return frozenset()
+    return frozenset(re.compile(called).groupindex) if is_pattern(called) else frozenset()

@@ -90,7 +90,7 @@ class StepsSection(Section):
         if not p.do:
             return ((self.on_pages.act(path, p, names), ""),) if self.on_pages.is_told(p) else ()
         if self.on_pages.is_told(p) or p.send is not None:
-            self.bad(path, "what is done stands in the list under do, or in the step itself")
+            self.bad(path, "write what is done in the list under do or in the step itself, not in both")
         for n, one in enumerate(p.do):
             if one.to is not None:
                 self.known_place([*path, "do", n, "to"], one.to)

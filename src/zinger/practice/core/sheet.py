@@ -48,6 +48,20 @@ def digest(secret: str) -> str:
     return hashlib.sha256(f"sheet:{secret}".encode()).hexdigest()
 
 
+def take(state: Sheet, said: Mapping[str, str], wrong: dict[str, str], **checks: Check) -> None:
+    """Take of a form what passes its check, and note in `wrong` by key what does not."""
+    for key, check in checks.items():
+        try:
+            state.values[key] = check(said.get(key, "").strip())
+        except Refused as refusal:
+            wrong[key] = str(refusal)
+
+
+def maybe(check: Check) -> Check:
+    """Nothing, or what passes the check."""
+    return lambda text: check(text) if text else ""
+
+
 def words(longest: int) -> Check:
     """Any text of so many characters."""
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from ipaddress import IPv4Address, IPv4Interface, IPv4Network
 
 from zinger.practice.core.people import Person
-from zinger.practice.core.sheet import SEVERITIES, Sheet, host, number, words
+from zinger.practice.core.sheet import SEVERITIES, Sheet, among, host, maybe, number, take, words
 from zinger.practice.core.words import Refused, address_of, host_in_net
 
 ZONES = ("UTC", "Africa/Nairobi", "Asia/Tokyo", "Europe/Lisbon", "Europe/Vienna", "Pacific/Auckland")
@@ -53,27 +53,6 @@ def wrong_secret(one: str, two: str, shortest: int) -> str:
     return ""
 
 
-def _take(state: Sheet, said: Said, wrong: Wrong, **checks: Callable[[str], str]) -> None:
-    for key, check in checks.items():
-        try:
-            state.values[key] = check(said.get(key, "").strip())
-        except Refused as refusal:
-            wrong[key] = str(refusal)
-
-
-def maybe(check: Callable[[str], str]) -> Callable[[str], str]:
-    return lambda text: check(text) if text else ""
-
-
-def one_of(*offers: str) -> Callable[[str], str]:
-    def check(text: str) -> str:
-        if text not in offers:
-            raise Refused("choose one of those on offer")
-        return text
-
-    return check
-
-
 def _name(text: str) -> str:
     if not re.fullmatch(r"[A-Za-z0-9-]{1,24}", text):
         raise Refused("1 to 24 letters, digits and hyphens")
@@ -85,21 +64,21 @@ def _inside(text: str) -> str:
 
 
 def identity(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, name=_name, place=words(40), contact=words(40), greeting=words(200), idle=number(1, 120))
-    _take(state, said, wrong, zone=one_of(*ZONES), time1=maybe(host), time2=maybe(host))
-    _take(state, said, wrong, log=maybe(host), logport=number(1, 65535), loglevel=one_of(*SEVERITIES))
-    _take(state, said, wrong, reset=one_of("allowed", "forbidden"))
+    take(state, said, wrong, name=_name, place=words(40), contact=words(40), greeting=words(200), idle=number(1, 120))
+    take(state, said, wrong, zone=among(*ZONES), time1=maybe(host), time2=maybe(host))
+    take(state, said, wrong, log=maybe(host), logport=number(1, 65535), loglevel=among(*SEVERITIES))
+    take(state, said, wrong, reset=among("allowed", "forbidden"))
 
 
 def outside(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, how=one_of("lease", "static", "pppoe"))
+    take(state, said, wrong, how=among("lease", "static", "pppoe"))
     how = state.values["how"]
     if how == "static":
-        _take(state, said, wrong, outaddress=_inside, outgateway=host)
+        take(state, said, wrong, outaddress=_inside, outgateway=host)
         if not wrong and address_of(state.values["outgateway"]) not in _net(state.values["outaddress"]):
             wrong["outgateway"] = "it is not in that network"
     elif how == "pppoe":
-        _take(state, said, wrong, ppp=words(60))
+        take(state, said, wrong, ppp=words(60))
         if said.get("ppppw"):
             state.secrets["ppp"] = said["ppppw"]
         elif not state.values["ppp"]:
@@ -111,8 +90,8 @@ def _net(text: str) -> IPv4Network:
 
 
 def inside(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, address=_inside, first=host, last=host, lease=number(1, 100_000), guest=maybe(_inside))
-    _take(state, said, wrong, hand1=maybe(host), hand2=maybe(host), search=words(60))
+    take(state, said, wrong, address=_inside, first=host, last=host, lease=number(1, 100_000), guest=maybe(_inside))
+    take(state, said, wrong, hand1=maybe(host), hand2=maybe(host), search=words(60))
     if wrong:
         return
     own = IPv4Interface(state.values["address"])
@@ -146,7 +125,7 @@ def rules(state: Sheet, said: Said, wrong: Wrong) -> None:
 
 def forwards(state: Sheet, said: Said, wrong: Wrong) -> None:
     t = Sheet(dict(state.values))
-    _take(t, said, wrong, port=number(1, 65535), to=host, their=maybe(number(1, 65535)), by=one_of("tcp", "udp"))
+    take(t, said, wrong, port=number(1, 65535), to=host, their=maybe(number(1, 65535)), by=among("tcp", "udp"))
     if not wrong:
         v = t.values
         add(state, "forward", "|".join((v["port"], v["by"], v["to"], v["their"] or v["port"], said.get("why", ""))))
@@ -158,7 +137,7 @@ def keeps(state: Sheet, said: Said, wrong: Wrong) -> None:
         wrong["mac"] = "write it as 02-00-00-00-00-01"
         return
     t = Sheet(dict(state.values))
-    _take(t, said, wrong, at=host)
+    take(t, said, wrong, at=host)
     if not wrong:
         add(state, "keep", f"{mac}|{t.values['at']}|{said.get('called', '').strip()}")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Mapping
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import SEVERITIES, Sheet, host, number, words
@@ -81,11 +81,11 @@ class Taker:
     def __init__(self, state: Sheet, said: Said) -> None:
         self.state, self.said, self.wrong = state, said, Wrong()
 
-    def take(self, key: str, check: object, blank: bool = False) -> None:
+    def take(self, key: str, check: Callable[[str], str], blank: bool = False) -> None:
         text = self.said.get(key, "").strip()
         try:
             if text or not blank:
-                text = check(text)  # type: ignore[operator]
+                text = check(text)
             self.state.values[key] = text
         except Refused as refusal:
             self.wrong[key] = f"{str(refusal)[:1].upper()}{str(refusal)[1:]}."
@@ -93,9 +93,9 @@ class Taker:
     def tick(self, key: str) -> None:
         self.state.values[key] = "yes" if key in self.said else "no"
 
-    def pick(self, key: str, offers: object) -> None:
-        if self.said.get(key) in offers:  # type: ignore[operator]
-            self.state.values[key] = self.said[key]
+    def pick(self, key: str, offers: Collection[str]) -> None:
+        if (said := self.said.get(key, "")) in offers:
+            self.state.values[key] = said
         else:
             self.wrong[key] = "That is not on offer."
 

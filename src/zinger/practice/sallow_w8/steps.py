@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from ipaddress import IPv6Interface
 
 from zinger.practice.core.people import Person
-from zinger.practice.core.sheet import Sheet, digest, host, number, words
+from zinger.practice.core.sheet import Sheet, among, digest, host, maybe, number, take, words
 from zinger.practice.core.words import Refused, address_of, host_in_net
 
 COUNTRIES = {"": "choose one", "AT": "Austria", "CH": "Switzerland", "DE": "Germany", "IT": "Italy", "JP": "Japan"}
@@ -38,47 +38,26 @@ def nets_of(state: Sheet) -> list[list[str]]:
     return [value.split("|") for _, value in found]
 
 
-def _take(state: Sheet, said: Said, wrong: Wrong, **checks: Callable[[str], str]) -> None:
-    for key, check in checks.items():
-        try:
-            state.values[key] = check(said.get(key, "").strip())
-        except Refused as refusal:
-            wrong[key] = str(refusal)
-
-
-def _maybe(check: Callable[[str], str]) -> Callable[[str], str]:
-    return lambda text: check(text) if text else ""
-
-
-def _among(*offers: str) -> Callable[[str], str]:
-    def check(text: str) -> str:
-        if text not in offers:
-            raise Refused("pick one of the list")
-        return text
-
-    return check
-
-
 def tongue(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, tongue=_among("en", "eo"))
+    take(state, said, wrong, tongue=among("en", "eo"))
 
 
 def country(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, country=_among(*(code for code in COUNTRIES if code)))
+    take(state, said, wrong, country=among(*(code for code in COUNTRIES if code)))
 
 
 def radios(state: Sheet, said: Said, wrong: Wrong) -> None:
     for band, tail in (("2.4", "24"), ("5", "5")):
         offers = [str(channel) for channel in CHANNELS[band]]
-        _take(state, said, wrong, **{f"channel{tail}": _among(*offers), f"width{tail}": _among("20", "40", "80")})
-        _take(state, said, wrong, **{f"power{tail}": number(0, STRONGEST[band])})
+        take(state, said, wrong, **{f"channel{tail}": among(*offers), f"width{tail}": among("20", "40", "80")})
+        take(state, said, wrong, **{f"power{tail}": number(0, STRONGEST[band])})
     state.values["mesh"] = "yes" if "mesh" in said else "no"
 
 
 def nets(state: Sheet, said: Said, wrong: Wrong) -> None:
     """One more network, or what they share."""
     if said.get("go") != "Add it":
-        _take(state, said, wrong, radius=_maybe(host), radiusport=number(1, 65535))
+        take(state, said, wrong, radius=maybe(host), radiusport=number(1, 65535))
         if said.get("radiuskey"):
             state.secrets["radius"] = digest(said["radiuskey"])
         if any(net[1] == "accounts" for net in nets_of(state)) and not state.values["radius"]:
@@ -118,7 +97,7 @@ def people(state: Sheet, said: Said, wrong: Wrong) -> None:
 
 
 def clock(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, zone=_among(*ZONES), time1=_maybe(host), time2=_maybe(host), log=_maybe(host))
+    take(state, said, wrong, zone=among(*ZONES), time1=maybe(host), time2=maybe(host), log=maybe(host))
 
 
 def _name(text: str) -> str:
@@ -135,14 +114,14 @@ def _inside6(text: str) -> str:
 
 
 def wire(state: Sheet, said: Said, wrong: Wrong) -> None:
-    _take(state, said, wrong, name=_name, greeting=words(200), idle=number(1, 120), search=words(60))
-    _take(state, said, wrong, how4=_among("lease", "fixed"), how6=_among("off", "auto", "fixed"))
-    _take(state, said, wrong, resolver1=_maybe(host), resolver2=_maybe(host))
+    take(state, said, wrong, name=_name, greeting=words(200), idle=number(1, 120), search=words(60))
+    take(state, said, wrong, how4=among("lease", "fixed"), how6=among("off", "auto", "fixed"))
+    take(state, said, wrong, resolver1=maybe(host), resolver2=maybe(host))
     state.values["plain"] = "yes" if "plain" in said else "no"
     if state.values["how6"] == "fixed":
-        _take(state, said, wrong, address6=_inside6)
+        take(state, said, wrong, address6=_inside6)
     if state.values["how4"] == "fixed":
-        _take(state, said, wrong, address=lambda text: str(host_in_net(text)), gateway=_maybe(host))
+        take(state, said, wrong, address=lambda text: str(host_in_net(text)), gateway=maybe(host))
         gateway = "" if wrong.keys() & {"address", "gateway"} else state.values["gateway"]
         if gateway and address_of(gateway) not in host_in_net(state.values["address"]).network:
             wrong["gateway"] = "it is not in the network of the address"

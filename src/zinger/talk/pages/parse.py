@@ -28,17 +28,17 @@ def parse(url: str, status: int, headers: dict[str, str], body: bytes) -> Docume
     """The document that an answer holds; `headers` have names in lower case. Never raises."""
     kind, _, rest = headers.get("content-type", "").partition(";")
     kind = kind.strip().lower()
-    asks = headers.get("www-authenticate", "") if status == 401 else ""
     body = body[:LONGEST_PAGE]
     charset = _charset(rest)
     if kind.endswith("json") or (not kind and body[:1] in (b"{", b"[")):
-        return _from_json(url, status, kind, body, asks)
+        return _from_json(url, status, kind, body)
     looks_like_a_page = body.lstrip()[:200].lower().startswith((b"<!doctype", b"<html", b"<head", b"<body"))
     if body.strip() and (kind in ("text/html", "application/xhtml+xml") or looks_like_a_page):
-        return _from_page(url, status, headers, _decoded(body, charset or _meta_charset(body)), asks)
+        charset = charset or _meta_charset(body)
+        return _from_page(url, status, headers.get("refresh", ""), _decoded(body, charset), charset)
     text = "" if b"\0" in body[:4096] else _decoded(body, charset)
     lines = tuple(line.rstrip() for line in text.splitlines())
-    return Document(url, status, kind or "text/plain", lines=lines, asks=asks)
+    return Document(url, status, kind or "text/plain", lines=lines)
 
 
 def _charset(parameters: str) -> str:
@@ -61,12 +61,12 @@ def _decoded(body: bytes, charset: str) -> str:
     return body.decode("cp1252", "replace")
 
 
-def _from_json(url: str, status: int, kind: str, body: bytes, asks: str) -> Document:
+def _from_json(url: str, status: int, kind: str, body: bytes) -> Document:
     try:
         data = json.loads(body)
     except (ValueError, RecursionError):
-        return Document(url, status, kind, lines=(body[:400].decode("utf-8", "replace"),), asks=asks)
-    return Document(url, status, kind or "application/json", lines=tuple(_flat(data, "")), data=data, asks=asks)
+        return Document(url, status, kind, lines=(body[:400].decode("utf-8", "replace"),))
+    return Document(url, status, kind or "application/json", lines=tuple(_flat(data, "")), data=data)
 
 
 def _flat(data: Any, path: str, depth: int = 0) -> Iterator[str]:
@@ -83,19 +83,19 @@ def _flat(data: Any, path: str, depth: int = 0) -> Iterator[str]:
         yield f"{path}: {json.dumps(data, ensure_ascii=False) if not isinstance(data, str) else data}"
 
 
-def _from_page(url: str, status: int, headers: dict[str, str], text: str, asks: str) -> Document:
+def _from_page(url: str, status: int, refresh: str, text: str, charset: str) -> Document:
     try:
         root = html.document_fromstring(
             re.sub(r"^\s*<\?xml[^>]*\?>", "", text.replace("\0", "")), parser=html.HTMLParser(no_network=True)
         )
     except (etree.LxmlError, ValueError):
-        return Document(url, status, lines=tuple(text.splitlines()), asks=asks)
+        return Document(url, status, lines=tuple(text.splitlines()))
     base = root.find(".//base[@href]")
     at = joined(url, base.get("href", "")) if base is not None else url
     labels = labels_of(root)
     titles = root.findall(".//title")
     lines = tuple(text_lines(root))
-    forms = tuple(forms_of(root, at, labels, _charset_of(headers, text)))
+    forms = tuple(forms_of(root, at, labels, charset.lower() or "utf-8"))
     return Document(
         url,
         status,
@@ -113,15 +113,9 @@ def _from_page(url: str, status: int, headers: dict[str, str], text: str, asks: 
         frames=tuple(
             joined(at, frame.get("src", "")) for frame in root.iter("frame", "iframe") if frame.get("src", "").strip()
         )[:MOST_FRAMES],
-        again=_again(root, at, headers),
-        asks=asks,
+        again=_again(root, at, refresh),
         scripted=not forms and len("".join(lines)) < 200 and next(root.iter("script"), None) is not None,
     )
-
-
-def _charset_of(headers: dict[str, str], text: str) -> str:
-    said = _charset(headers.get("content-type", "")) or _meta_charset(text[:4096].encode("utf-8", "replace"))
-    return said.lower() or "utf-8"
 
 
 def _links(root: Any, at: str) -> Iterator[Link]:
@@ -180,9 +174,9 @@ def _pairs(root: Any, lines: tuple[str, ...]) -> Iterator[tuple[str, str]]:
             yield plain(label), value.strip()
 
 
-def _again(root: Any, at: str, headers: dict[str, str]) -> tuple[float, str] | None:
-    """Where the page goes by itself: a meta refresh, or the header of that name."""
-    said = [headers.get("refresh", "")]
+def _again(root: Any, at: str, refresh: str) -> tuple[float, str] | None:
+    """Where the page goes by itself: the header of that name, or a meta refresh."""
+    said = [refresh]
     said += [meta.get("content", "") for meta in root.iter("meta") if meta.get("http-equiv", "").lower() == "refresh"]
     for text in filter(None, said):
         found = re.match(r"\s*(\d+(?:\.\d*)?)\s*(?:[;,]\s*(?:url\s*=\s*)?['\"]?(.*?)['\"]?\s*)?$", text, re.IGNORECASE)

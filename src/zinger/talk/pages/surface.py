@@ -7,8 +7,8 @@ only reads is asked for again when nothing comes, what changes something never i
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
 from enum import Enum, auto
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import urlsplit
@@ -49,15 +49,15 @@ class Phase(Enum):
 
 @dataclass
 class Turn:
-    """One request of an errand under way. `first` is the request that it began with."""
+    """One request of an errand under way, and what is asked for it now."""
 
     wanted: Look | Do
     end: float
     request: Request
-    redirects: int = 0
     changed: bool = False
     """Whether something that changes the device was answered: if it is gone afterwards, that is what came of it."""
-    seen: Counter[tuple[str, str]] | None = None
+    sent_on: Counter[tuple[str, str]] = field(default_factory=Counter)
+    """How often it was sent on, by method and address."""
     frames: tuple[str, ...] = ()
     around: Document | None = None
     """The page whose frames are being fetched."""
@@ -77,8 +77,6 @@ class PagesSurface:
         """What it showed of itself anywhere: serial number, MAC, hostname."""
         self.lost_an_answer = False
         """Whether the last thing that was sent may have been taken, and nothing came back."""
-        self.heard = 0.0
-        """When an answer came last."""
         self._at: At | None = None
         self._phase = Phase.IDLE
         self._turn: Turn | None = None
@@ -108,7 +106,7 @@ class PagesSurface:
                 self._done(error)
                 return
             self._events.append(Sent(request.deed.shown, self._at.name if self._at else "", request.purpose))
-        self._turn = Turn(request, now + request.patience, replace(first, patience=request.patience), seen=Counter())
+        self._turn = Turn(request, now + request.patience, first)
         self._ask(first)
 
     def turn(self, now: float) -> Request | Wait | At | Answer | TalkError:
@@ -150,25 +148,23 @@ class PagesSurface:
     # -- the carrier's side ------------------------------------------------------------------------
     def receive(self, response: Response, now: float, page: Document | None = None) -> None:
         """An answer came; `page` is what it holds, where its carrier has parsed it already."""
-        self.heard = now
         if self._phase is not Phase.ASKED or self._turn is None:
             return
-        self._keep_tokens(response)
         self._trace(f"{response.status} {response.url}")
         turn = self._turn
         turn.changed |= not turn.request.reads_only
         if 300 <= response.status < 400 and any(name == "location" for name, _ in response.headers):
+            self._keep_tokens(response, None)
             self._sent_on(turn, response, now)
             return
         page = page or parsed(response)
+        self._keep_tokens(response, page)
         if turn.around is not None:
             page = _together(turn.around, page)
         if turn.frames:
-            turn.around, (frame, *rest) = page, turn.frames
-            turn.frames = tuple(rest)
-            self._ask(self._get(frame))
-            return
-        self._came(turn, page, now)
+            self._ask_frame(turn, page, turn.frames)
+        else:
+            self._came(turn, page, now)
 
     def failed(self, failure: Failed, now: float) -> None:
         """Nothing came back."""
@@ -195,9 +191,15 @@ class PagesSurface:
         if not self._is_here(request.url):
             self._done(Stuck(f"{request.url[:200] or 'the address'} is not this device; nothing is sent there"))
             return
-        self._turn.request = replace(request, headers=(*request.headers, *self._shown_always()), auth=self._auth)
+        headers, patience = (*request.headers, *self._shown_always()), self._turn.wanted.patience
+        self._turn.request = replace(request, headers=headers, auth=self._auth, patience=patience)
         self._phase = Phase.TO_ASK
         self._trace(request.shown)
+
+    def _ask_frame(self, turn: Turn, around: Document, frames: Sequence[str]) -> None:
+        """Ask for the first of these frames of a page."""
+        turn.around, turn.frames = around, tuple(frames[1:])
+        self._ask(self._get(frames[0]))
 
     def _pause(self, seconds: float, now: float, why: str) -> None:
         self._due, self._phase = now + seconds, Phase.PAUSE
@@ -268,10 +270,8 @@ class PagesSurface:
             page = Document(response.url, response.status, title="sent on", lines=(f"sent on to {to}",), elsewhere=to)
             self._came(turn, page, now)
             return
-        turn.redirects += 1
-        assert turn.seen is not None
-        turn.seen[(turn.request.method, to)] += 1
-        if turn.redirects > MOST_REDIRECTS or turn.seen[(turn.request.method, to)] > 2:
+        turn.sent_on[turn.request.method, to] += 1
+        if turn.sent_on.total() > MOST_REDIRECTS or turn.sent_on[turn.request.method, to] > 2:
             self._done(Stuck(f"it sends on in a circle, last to {to[:200]}"))
             return
         if response.status in _KEEPS_ITS_METHOD and not turn.request.reads_only:
@@ -291,9 +291,7 @@ class PagesSurface:
             else:
                 self._stands_at(turn, At(place, captured, page=page), now)
         elif (own := [f for f in page.frames if self._is_here(f)]) and turn.around is None and not page.forms:
-            turn.around, (frame, *rest) = page, own
-            turn.frames = tuple(rest)
-            self._ask(self._get(frame))
+            self._ask_frame(turn, page, own)
         elif page.again and page.again[0] <= FOLLOWS and self._is_here(page.again[1]):
             self._wait_for(turn, page, max(page.again[0] / self.pace, 0.05), page.words, now)
         elif page.status >= 500 and turn.request.reads_only and now + AGAIN < turn.end:
@@ -347,9 +345,9 @@ class PagesSurface:
         if "hostname" in at.captured:
             self.identity["hostname"] = at.captured["hostname"]
 
-    def _keep_tokens(self, response: Response) -> None:
+    def _keep_tokens(self, response: Response, page: Document | None) -> None:
         for token in self.pages.tokens:
-            if value := _token(token, response):
+            if value := _token(token, response, page):
                 self._tokens[token.header] = token.before + value
 
     def _done(self, reply: At | Answer | TalkError) -> None:
@@ -366,7 +364,7 @@ def _from_page(request: Request, page: Document) -> Request:
     return replace(request, headers=(*request.headers, ("Referer", (page.url,))))
 
 
-def _token(token: Token, response: Response) -> str:
+def _token(token: Token, response: Response, page: Document | None) -> str:
     """What a response gives that must be shown later; nothing when it gives none."""
     if token.from_header:
         return response.header(token.from_header.lower())
@@ -380,8 +378,7 @@ def _token(token: Token, response: Response) -> str:
                 if token.cookie in jar:
                     return jar[token.cookie].value
         return ""
-    page = parsed(response)
-    return next((written(value) for value in at_path(page.data, token.json)), "")
+    return next((written(value) for value in at_path(page.data, token.json)), "") if page is not None else ""
 
 
 def _together(outer: Document, frame: Document) -> Document:
