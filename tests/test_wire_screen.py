@@ -174,3 +174,49 @@ def test_whose_console_it_is_by_what_it_shows(shown: str, found: list[str], quer
     assert [
         f"{d.name} {what}".startswith(f) for (d, what), f in zip(owners_of(shown, devices), found, strict=True)
     ] == [True] * len(found)
+
+
+BROKER = "site,role,hostname,family,address,serial,mac\nCorbel Bridge,broker,kvrcbtb3,Quern T1,10.44.16.23,QT1-0003,"
+
+
+@tmux
+def test_a_page_is_filled_in_by_hand_and_a_password_chosen_there_comes_into_the_vault(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    folder = lay_out(
+        tmp_path / "job", devices_csv=f"{BROKER}02-4b-56-91-00-03\n", practice_yaml="pace: 100\nlinger: 60\n"
+    )
+    term = start(folder, "open", str(folder))
+    term.until("not started", "g go")
+    term.keys("g")
+    term.until("proved", "holds after a power cut")
+    term.keys("Enter")
+    term.until("at broker", "Address and length")
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE", "space as planned")
+    term.keys("Enter")
+    term.until(" Name  kvrcbtb3")
+    term.keys("no good", "Enter")
+    term.until("✎ Name", "kvrcbtb3  no good")
+    term.keys("End", "Enter")
+    term.until("! a name is 1 to 20 letters")  # the device's own words, under the field
+    term.keys("Space")
+    term.until("✎ Name", "no good  kvrcbtb3")  # as planned
+    for field, below in (("Keeper, new password", 14), ("Keeper, the same again", 1)):
+        term.keys(*["Down"] * below)
+        term.keys("Enter")
+        term.until(f"{field}  Enter takes it")
+        term.keys("-l", "Chosen-by-4-hand")
+        term.keys("Enter")
+        term.until(f"✎ {field}")
+    assert "Chosen-by-4-hand" not in term.screen()
+    term.keys("End", "Enter")
+    term.until("401")  # the old password counts no more
+    term.keys("F2")
+    term.until("A password was chosen by hand (Keeper, new password)", "kvrcbtb3/administrator")
+    term.keys("Enter")
+    term.gone("A password was chosen by hand")
+    term.until("● proved", "holds after a power cut", seconds=60)
+    term.keys("q")
+    kept = b"".join(file.read_bytes() for file in folder.rglob("*") if file.is_file())
+    assert b"Chosen-by-4-hand" not in kept

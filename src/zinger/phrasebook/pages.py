@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from zinger.phrasebook.document import Document, at_path, written
+from zinger.phrasebook.document import Button, Document, Field, Form, at_path, written
 from zinger.phrasebook.map import Deed, Place, Undivided
 from zinger.phrasebook.words import Words, WordsError, masked, names_used, render, render_lines
 
@@ -103,7 +103,21 @@ class Authenticate(Undivided):
         return f"sign in as {masked(self.user)}"
 
 
-PageDeed = Submit | Follow | Open | Call | Authenticate
+@dataclass(frozen=True, slots=True)
+class Press(Undivided):
+    """Press this very button of a form of the page that stands there, with these fields filled: what a person does."""
+
+    form: Form
+    button: Button | None
+    fills: tuple[tuple[Field, Words], ...] = ()
+
+    @property
+    def shown(self) -> str:
+        told = ", ".join(f"{field.words}: {masked(words)}" for field, words in self.fills)
+        return " ".join(filter(None, [told, f"[{self.button.label or self.button.name}]" if self.button else "submit"]))
+
+
+PageDeed = Submit | Press | Follow | Open | Call | Authenticate
 
 
 # -- acts: the same as templates -------------------------------------------------------------------------

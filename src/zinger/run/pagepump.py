@@ -6,19 +6,35 @@ A secret is resolved at the moment of sending; what comes back is masked before 
 from __future__ import annotations
 
 import asyncio
+import html
+import json
 import time
+from collections.abc import Iterable
+from urllib.parse import quote_plus
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
 from zinger.phrasebook.document import Document
-from zinger.plan.values.secrets import MASK
+from zinger.phrasebook.pages import PageDeed
+from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.pump import Pump
 from zinger.store.har import HarRecording
+from zinger.talk.errands.ask import do
+from zinger.talk.errors import Interrupted, TalkError
 from zinger.talk.events import Event, Recognised, Sent
 from zinger.talk.pages.http import Failed, Request, Response, encoded
 from zinger.talk.pages.outline import outline
 from zinger.talk.pages.surface import parsed
 from zinger.talk.pages.webtalk import WebTalk
+
+
+def spelled(secrets: Iterable[str]) -> set[str]:
+    """Secrets as they may stand in a page, in an address, or in JSON."""
+    found: set[str] = set()
+    for secret in secrets:
+        found |= {secret, html.escape(secret), quote_plus(secret), json.dumps(secret)[1:-1]}
+    return found
+
 
 LARGE = 20_000
 """Bytes of a page from which on it is parsed beside the loop."""
@@ -33,6 +49,8 @@ class PagePump(Pump[WebTalk]):
         self._purpose = ""
         self._asking: asyncio.Task[None] | None = None
         self._closing: set[asyncio.Task[None]] = set()
+        self._typed: dict[SecretRef, str] = {}
+        """Passwords that a person typed into a page; they are nowhere else."""
 
     @property
     def is_joined(self) -> bool:
@@ -88,7 +106,7 @@ class PagePump(Pump[WebTalk]):
         page: Document | None = None
         began = time.time()
         try:
-            response = await self.link.ask(encoded(request, self._secret), request.patience)
+            response = await self.link.ask(encoded(request, self._resolved), request.patience)
             result = self._masked(response)
             if len(result.body) > LARGE:  # the interface answers a key meanwhile
                 page = await asyncio.to_thread(parsed, result)
@@ -110,6 +128,39 @@ class PagePump(Pump[WebTalk]):
             self.conversation.failed(result, now)
         if self.conversation.pages.lost_an_answer:
             self._drop()
+        self._turn()
+
+    def _resolved(self, ref: SecretRef) -> str:
+        return self._typed[ref] if ref in self._typed else self._secret(ref)
+
+    # -- a person on the wire ----------------------------------------------------------------------
+    async def do_by_hand(self, deed: PageDeed) -> str:
+        """What a person does on the page; returns what went wrong, in words. An unknown page is nothing wrong."""
+        before = self.conversation.pages.page
+        try:
+            answer = await self._carry(do(deed, frozenset(), "by hand"))
+        except TalkError as error:
+            shown = self.conversation.pages.page
+            return "" if shown is not None and shown is not before else str(error)
+        return answer.refusal or ""
+
+    def type_secret(self, text: str) -> SecretRef:
+        """A password that a person types: what stands for it until it is sent; it is masked from now on."""
+        ref = SecretRef(f"typed by hand {len(self._typed) + 1}")
+        self._typed[ref] = text
+        self.masker.know(spelled([text]))
+        return ref
+
+    def was_typed(self, ref: SecretRef) -> bool:
+        """Whether a person typed it, so that it is in no vault."""
+        return ref in self._typed
+
+    def typed_text(self, ref: SecretRef) -> str:
+        """What a person typed."""
+        return self._typed[ref]
+
+    def _person_ended(self) -> None:
+        self.conversation.interrupt(Interrupted("the wire was handed back"), self._loop.time())
         self._turn()
 
     def _masked(self, response: Response) -> Response:

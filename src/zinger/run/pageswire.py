@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import base64
-import html
-import json
 import time
 from collections.abc import Callable, Iterable
 from ipaddress import IPv4Interface
-from urllib.parse import quote_plus
 
 from zinger.link.base import LinkError, OtherKey
 from zinger.link.leases import addresses_of
@@ -20,7 +17,8 @@ from zinger.plan.model import Device
 from zinger.run.board import DeviceLine
 from zinger.run.memory import Memory
 from zinger.run.onwire import AWAY, OnWire
-from zinger.run.pagepump import PagePump
+from zinger.run.pagepump import PagePump, spelled
+from zinger.run.pagesbyhand import PagesByHand
 from zinger.run.ways import until_it_answers
 from zinger.run.world import World
 from zinger.script.compile import Script
@@ -30,14 +28,6 @@ from zinger.store.transcript import Transcript
 from zinger.talk.errors import Interrupted, Silent, Stuck
 from zinger.talk.events import Event
 from zinger.talk.pages.webtalk import WebTalk
-
-
-def spelled(secrets: Iterable[str]) -> set[str]:
-    """Secrets as they may stand in a page, in an address, or in JSON."""
-    found: set[str] = set()
-    for secret in secrets:
-        found |= {secret, html.escape(secret), quote_plus(secret), json.dumps(secret)[1:-1]}
-    return found
 
 
 def endpoint_at(device: Device, book: Phrasebook, address: str) -> WebEndpoint:
@@ -73,6 +63,7 @@ class PagesWire(OnWire):
     ) -> None:
         super().__init__(world, device, book, script, line, memory)
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
+        self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note)
         self._may_be_renewed = False
         """Whether it went away in this run: devices make themselves a new certificate with a new name or address."""
         self._doubted: WebLink | None = None
@@ -160,8 +151,7 @@ class PagesWire(OnWire):
         if factory.network:
             self._was_plugged = True
             await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
-            self.line.say("booting")
-            return await until_it_answers(lambda: self._dial(known), 2 * self.boots_in + AWAY, 0.5)
+            return await self._boots(known)
         if self.world.practice and not self._was_plugged:
             await self.plug(factory.reach or "it is reached over the network only")
         await claims.be_at(self._factory, self.book.title, self.line.wait)
@@ -172,8 +162,14 @@ class PagesWire(OnWire):
         except LinkError as error:
             if not self._was_plugged:
                 await self.plug(str(error))
+        return await self._boots(known)
+
+    async def _boots(self, known: list[WebEndpoint]) -> WebLink:
+        """It was switched on: it answers at one of these once it has booted."""
+        within = 2 * self.boots_in + AWAY
         self.line.say("booting")
-        return await until_it_answers(lambda: self._dial(known), 2 * self.boots_in + AWAY, 0.5)
+        self.line.wait("its pages to answer", time.time() + within)
+        return await until_it_answers(lambda: self._dial(known), within, 0.5)
 
     async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
         """The first of these at which it answers."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from zinger.phrasebook.document import Button, Document, Field, Form
 from zinger.phrasebook.map import Deed
 from zinger.phrasebook.pages import Submit
-from zinger.phrasebook.words import masked
+from zinger.phrasebook.words import Words, masked
 from zinger.script.compile import Lines, Script
 
 
@@ -31,12 +31,19 @@ def _on_or_off(field: Field) -> str:
 
 def rows_of(form: Form, page: Document, script: Script, place: str) -> list[FieldRow]:
     """The fields of a form with what the plan has for each at this place."""
-    planned: dict[str, str] = {}
+    planned = planned_at(page, script, place)
+    told = {name: masked(words) for name, words in planned.items()}
+    return [FieldRow(field, told.get(field.name or field.id)) for field in form.shown_fields]
+
+
+def planned_at(page: Document, script: Script, place: str) -> dict[str, Words]:
+    """What the plan has for the fields of a page at this place, by the name (or id) of each."""
+    planned: dict[str, Words] = {}
     for deed in _deeds(script, place):
         for name, words in deed.fills if isinstance(deed, Submit) else ():
             if (field := page.field(name)) is not None:
-                planned.setdefault(field.name or field.id, masked(words))
-    return [FieldRow(field, planned.get(field.name or field.id)) for field in form.shown_fields]
+                planned.setdefault(field.name or field.id, words)
+    return planned
 
 
 def pressed(form: Form, script: Script, place: str) -> Button | None:

@@ -132,6 +132,10 @@ class Pump(Generic[D]):
         """Carry out one errand; raises what it failed with, TakenOver when a person took the wire."""
         if not self._person.is_set():
             raise TakenOver("the wire is in a person's hands")
+        return await self._carry(errand)
+
+    async def _carry(self, errand: Errand[T]) -> T:
+        """Carry out an errand, whoever has the wire."""
         if self._fault is not None:
             raise self._fault
         if not self.is_joined:

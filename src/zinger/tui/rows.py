@@ -18,7 +18,7 @@ from textual.message import Message
 from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
-from zinger.tui.look import BRASS, RAISED
+from zinger.tui.look import BRASS, FAINT, RAISED
 
 
 class Rows(ScrollView, can_focus=True):
@@ -107,7 +107,7 @@ class Rows(ScrollView, can_focus=True):
 
     def _strip(self, index: int, width: int, marked: bool) -> Strip:
         text = self.draw(index, width - 1)
-        bar = Text("▌" if marked else " ", Style(color=BRASS))
+        bar = Text("▌" if marked else " ", Style(color=BRASS if self.has_focus else FAINT))
         line = Text.assemble(bar, text)
         line.truncate(width, overflow="ellipsis")
         ground = Style(bgcolor=RAISED) if marked else self.rich_style.background_style

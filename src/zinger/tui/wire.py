@@ -12,6 +12,7 @@ from textual import events
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
+from textual.widget import Widget
 from textual.widgets import Footer, Input
 
 from zinger.link.base import LinkError
@@ -22,7 +23,7 @@ from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.lineup import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
-from zinger.tui.pageview import PageView
+from zinger.tui.pageview import PagePane, PageView
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
@@ -44,6 +45,11 @@ if TYPE_CHECKING:
     from zinger.plan.values.secrets import SecretRef
     from zinger.run.byhand import ByHand
     from zinger.run.onwire import OnWire
+    from zinger.run.pagesbyhand import Chosen, PagesByHand
+
+
+UNDER_CONSOLE = " F2 hands it back · F4 types a password · F3 sends a break "
+UNDER_PAGES = " F2 hands it back · Enter fills, presses · space as planned · F4 password "
 
 
 class ScriptView(Rows):
@@ -99,7 +105,7 @@ class ConsoleFrame(Vertical, can_focus=True):
 
     def on_key(self, event: events.Key) -> None:
         screen = self.screen
-        if not isinstance(screen, Wire) or not screen.taken or event.key in ("f2", "f3", "f4", "ctrl+q"):
+        if not isinstance(screen, Wire) or not screen.types or event.key in ("f2", "f3", "f4", "ctrl+q"):
             return
         data = KEYS.get(event.key) or event.character
         if data is None and event.key.startswith("ctrl+") and len(event.key) == 6:
@@ -110,7 +116,7 @@ class ConsoleFrame(Vertical, can_focus=True):
             screen.send(data)
 
     def on_paste(self, event: events.Paste) -> None:
-        if isinstance(self.screen, Wire) and self.screen.taken:
+        if isinstance(self.screen, Wire) and self.screen.types:
             event.stop()
             self.screen.paste(event.text)
 
@@ -217,6 +223,11 @@ class Wire(DeviceScreen):
         """Whether the person has the wire."""
         return self.line.person_has_it
 
+    @property
+    def types(self) -> bool:
+        """Whether every key goes to the device, as on a console; a page is filled in with keys of our own."""
+        return self.taken and self.book.pages is None
+
     def compose(self) -> ComposeResult:
         yield Headline(
             self.host.job.board, self.device, f"{self.line.family}, {self.line.device.location}".rstrip(", ")
@@ -226,7 +237,7 @@ class Wire(DeviceScreen):
             yield ScriptView(self.line)
             with ConsoleFrame(id="frame"):
                 if self.book.pages is not None:
-                    yield PageView(self.book, lambda: self.host.running.pages(self.device))
+                    yield PagePane(self.book, lambda: self.host.running.pages(self.device))
                 yield Console(id="console")
                 yield Input(id="find", placeholder="find in what it showed; Enter goes up, Esc closes")
         yield MapView(self.line, self.book)
@@ -253,23 +264,24 @@ class Wire(DeviceScreen):
         frame = self.query_one(ConsoleFrame)
         if frame.has_class("taken") != self.taken:
             frame.set_class(self.taken, "taken")
-            (frame if self.taken else script).focus()
+            (self._typed_into if self.taken else script).focus()
         frame.border_title = self._taken_title() if self.taken else ""
         frame.border_subtitle = self._under_the_console()
 
+    @property
+    def _typed_into(self) -> Widget:
+        """What has the keys while a person has the wire."""
+        return next(iter(self.query(PageView)), self.query_one(ConsoleFrame))
+
     def _taken_title(self) -> str:
-        pages = self.host.running.pages(self.device)
-        if pages is None:
-            return f" YOU HAVE THE WIRE · what you type goes to {self.device} "
-        where = pages.pump.link.endpoint.origin if pages.pump.link else "its address"
-        return f" YOU HAVE THE WIRE · use a browser at {where} "
+        what = "what you press" if self.book.pages is not None else "what you type"
+        return f" YOU HAVE THE WIRE · {what} goes to {self.device} "
 
     def _under_the_console(self) -> str:
         if self._paste is not None and self._paste.going:
             return f" pasting line {self._paste.done + 1} of {len(self._paste.lines)} · any key stops it "
         if self.taken:
-            typed = "" if self.book.pages is not None else " · F4 types a password · F3 sends a break"
-            return f" F2 hands it back{typed} "
+            return UNDER_PAGES if self.book.pages is not None else UNDER_CONSOLE
         console = self.query_one("#console", Console)
         return f" {console.about()} " if console.has_focus or self.query_one("#find").has_focus else ""
 
@@ -304,6 +316,10 @@ class Wire(DeviceScreen):
         if console is not None:
             for user in console.by_hand.take_changed():
                 await self._ask_for(console.by_hand, user)
+        pages = self.host.running.pages(self.device)
+        if pages is not None:
+            for chosen in pages.by_hand.take_chosen():
+                await self._keep(pages.by_hand, chosen)
         wire.hand_back()
         self.host.running.resume(self.device)
         self.follow()
@@ -321,19 +337,32 @@ class Wire(DeviceScreen):
         else:
             by_hand.leave_out(user)
 
+    async def _keep(self, by_hand: PagesByHand, chosen: Chosen) -> None:
+        """A password that was chosen on a page goes into the vault, if the person says as what."""
+        title = f"A password was chosen by hand ({chosen.label}). Which entry is it from now on?"
+        refs = by_hand.entries_for(chosen)
+        entry = await self.app.push_screen_wait(PickEntry(title, refs, "this one", "none of these"))
+        if entry:
+            by_hand.file(chosen, entry)
+        else:
+            by_hand.leave_out(chosen)
+
     def action_type_entry(self) -> None:
-        """Have an entry of the vault typed, while a person has the wire."""
-        wire = self.host.running.console(self.device)
+        """Have an entry of the vault typed or filled in, while a person has the wire."""
+        console, pages = self.host.running.console(self.device), self.host.running.pages(self.device)
+        wire = console or pages
         if wire is None or not wire.pump.is_joined or not self.taken:
             self.notify("take the wire first (F2), then F4 types a password from the vault")
             return
 
         def type_it(entry: SecretRef | None) -> None:
-            if entry is not None:
-                wire.by_hand.type_entry(entry)
+            if entry is not None and console is not None:
+                console.by_hand.type_entry(entry)
+            elif entry is not None:
+                self.query_one(PageView).fill_entry(entry)
 
-        title = "Which password is typed? Enter after it is yours."
-        self.app.push_screen(PickEntry(title, wire.by_hand.entries(), "types it", "nothing"), type_it)
+        title = "Which password is filled in?" if pages else "Which password is typed? Enter after it is yours."
+        self.app.push_screen(PickEntry(title, wire.by_hand.entries(), "takes it", "nothing"), type_it)
 
     def action_hold(self) -> None:
         """Pause before the next thing that is sent, or go on."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from zinger.errors import ZingerError
 from zinger.phrasebook.document import Button, Document, Field, Form, same_label
-from zinger.phrasebook.pages import Submit
+from zinger.phrasebook.pages import Press, Submit
 from zinger.phrasebook.words import Words, has_secret, masked
 from zinger.plan.values.text import NO, YES
 from zinger.talk.pages.http import FormBody, Request
@@ -24,16 +24,21 @@ class CannotFill(ZingerError):
 
 def filled(page: Document, deed: Submit) -> Request:
     """The request that submits the page's form with these fields filled. Raises CannotFill."""
-    names = [name for name, _ in deed.fills]
-    form = page.form_with(names, deed.button)
+    form = page.form_with([name for name, _ in deed.fills], deed.button)
     if form is None:
         raise CannotFill(_lacks(page, deed))
-    planned: dict[int, Words] = {}
+    fills = []
     for name, words in deed.fills:
         field = form.find(name)
         assert field is not None, "form_with found it"
-        planned[id(field)] = words
-    button = form.button(deed.button)
+        fills.append((field, words))
+    return pressed(Press(form, form.button(deed.button), tuple(fills)))
+
+
+def pressed(deed: Press) -> Request:
+    """The request that a button of a form makes. Raises CannotFill."""
+    form, button = deed.form, deed.button
+    planned = {id(field): words for field, words in deed.fills}
     pairs = [pair for field in form.fields for pair in _sent(field, planned.get(id(field)), form)]
     if button is not None and not button.disabled:
         pairs += _of(button)
@@ -86,7 +91,7 @@ def _sent(field: Field, planned: Words | None, form: Form) -> Iterator[tuple[str
     elif planned is not None:
         yield field.name, planned
     elif field.required and not field.value and field.kind != "hidden":
-        raise CannotFill(f"{field.words} must be filled, and the plan does not say it", field.name)
+        raise CannotFill(f"{field.words} must be filled, and nothing is given for it", field.name)
     else:
         yield field.name, (field.value,)
 

@@ -14,14 +14,14 @@ from http.cookies import CookieError, SimpleCookie
 from urllib.parse import urlsplit
 
 from zinger.phrasebook.document import Document, at_path, written
-from zinger.phrasebook.pages import Authenticate, Call, Follow, Open, Pages, Submit, Token
+from zinger.phrasebook.pages import Authenticate, Call, Follow, Open, Pages, Press, Submit, Token
 from zinger.phrasebook.words import Words
 from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
 from zinger.talk.events import Event, Recognised, Sent, Waits
 from zinger.talk.pages.fields import joined
 from zinger.talk.pages.http import Failed, FormBody, JsonBody, Request, Response
 from zinger.talk.pages.parse import parse
-from zinger.talk.pages.submit import CannotFill, filled
+from zinger.talk.pages.submit import CannotFill, filled, pressed
 from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.surface import NEVER, Wait
 
@@ -227,8 +227,8 @@ class PagesSurface:
                 raise Stuck(f"the page {page.words} has no link {deed.text!r}", _shown(page))
             self._stays_here(link.to, page)
             return _from_page(self._get(link.to), page)
-        if isinstance(deed, Submit):
-            made = filled(page, deed)
+        if isinstance(deed, (Submit, Press)):
+            made = filled(page, deed) if isinstance(deed, Submit) else pressed(deed)
             self._stays_here(made.url, page)
             return _from_page(made, page)
         raise Stuck(f"{deed.shown!r} can't be done on pages; it is for a terminal")
