@@ -10,7 +10,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import AsyncIterator, Callable, Iterator
-from contextlib import redirect_stderr, redirect_stdout
+from contextlib import redirect_stderr, redirect_stdout, suppress
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
@@ -149,7 +149,8 @@ def stop_yard(folder: Path) -> None:
         yard = json.loads(ready.read_text())
         with socket.create_connection(("127.0.0.1", yard["port"])) as control:
             control.sendall(json.dumps({"do": "stop", "token": yard["token"]}).encode() + b"\n")
-            control.recv(100)
+            with suppress(ConnectionResetError):  # it may be gone before it says so
+                control.recv(100)
 
 
 NUMBERS = itertools.count()

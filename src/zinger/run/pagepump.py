@@ -10,6 +10,7 @@ import html
 import json
 import time
 from collections.abc import Iterable
+from dataclasses import dataclass
 from urllib.parse import quote_plus
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
@@ -38,6 +39,14 @@ def spelled(secrets: Iterable[str]) -> set[str]:
 
 LARGE = 20_000
 """Bytes of a page from which on it is parsed beside the loop."""
+
+
+@dataclass(frozen=True)
+class Came:
+    """What came of something that a person did: what went wrong, in words, and whether the device refused it."""
+
+    words: str = ""
+    refused: bool = False
 
 
 class PagePump(Pump[WebTalk]):
@@ -134,15 +143,15 @@ class PagePump(Pump[WebTalk]):
         return self._typed[ref] if ref in self._typed else self._secret(ref)
 
     # -- a person on the wire ----------------------------------------------------------------------
-    async def do_by_hand(self, deed: PageDeed) -> str:
-        """What a person does on the page; returns what went wrong, in words. An unknown page is nothing wrong."""
+    async def do_by_hand(self, deed: PageDeed) -> Came:
+        """What a person does on the page. An unknown page that comes of it is nothing wrong."""
         before = self.conversation.pages.page
         try:
             answer = await self._carry(do(deed, frozenset(), "by hand"))
         except TalkError as error:
             shown = self.conversation.pages.page
-            return "" if shown is not None and shown is not before else str(error)
-        return answer.refusal or ""
+            return Came() if shown is not None and shown is not before else Came(str(error))
+        return Came(answer.refusal or "", refused=answer.refusal is not None)
 
     def type_secret(self, text: str) -> SecretRef:
         """A password that a person types: what stands for it until it is sent; it is masked from now on."""

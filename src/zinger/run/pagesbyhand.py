@@ -7,7 +7,7 @@ reference like every other; it is written nowhere, and offered to the vault when
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass, field
 
 from zinger.errors import ZingerError
@@ -20,7 +20,7 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import needed_secrets
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.memory import factory_secret
-from zinger.run.pagepump import PagePump
+from zinger.run.pagepump import Came, PagePump
 from zinger.run.planned import planned_at
 from zinger.run.world import World
 from zinger.script.compile import Script
@@ -52,6 +52,8 @@ class PagesByHand:
     script: Script
     pump: PagePump
     note: Callable[[entries.Happened], None]
+    reach: Callable[[], Awaitable[None]]
+    """Has a link to where it answered last, if there is none. Raises ZingerError."""
     _page: Document | None = None
     _fills: dict[int, tuple[Field, Words]] = field(default_factory=dict)
     _chosen: list[Chosen] = field(default_factory=list)
@@ -135,22 +137,34 @@ class PagesByHand:
         """Submit a form as it is filled now; returns what went wrong, in words, nothing where nothing did."""
         fills = tuple(self._fills[id(f)] for f in form.fields if id(f) in self._fills)
         typed = self._typed(fills)
-        said = await self._do(Press(form, button, fills))
-        if not said:
+        came = await self._do(Press(form, button, fills))
+        if not came.refused:  # one that got no answer may have been taken
             self._chosen += typed
-        return said
+        return came.words
 
     async def follow(self, link: Link) -> str:
         """Follow this very link; returns what went wrong."""
-        return await self._do(Open(link.to))
+        return (await self._do(Open(link.to))).words
 
     async def open(self, path: str) -> str:
         """Go to an address of the device, the start page for nothing; returns what went wrong."""
         assert self.book.pages is not None
-        return await self._do(Open(path or self.book.pages.start))
+        return (await self._do(Open(path or self.book.pages.start))).words
 
-    async def _do(self, deed: PageDeed) -> str:
+    async def _do(self, deed: PageDeed) -> Came:
+        """Do it; if nothing comes of it, as of what cuts the connection, look at the start page."""
         self.note(entries.PersonActed(f"on its pages: {deed.shown}"[:300]))
+        came = await self._tried(deed)
+        if self.page is None and not isinstance(deed, Open):
+            assert self.book.pages is not None
+            await self._tried(Open(self.book.pages.start))
+        return came
+
+    async def _tried(self, deed: PageDeed) -> Came:
+        try:
+            await self.reach()
+        except ZingerError as error:
+            return Came(str(error))
         return await self.pump.do_by_hand(deed)
 
     # -- passwords ---------------------------------------------------------------------------------

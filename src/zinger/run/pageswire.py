@@ -63,7 +63,7 @@ class PagesWire(OnWire):
     ) -> None:
         super().__init__(world, device, book, script, line, memory)
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
-        self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note)
+        self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note, self._rejoin)
         self._may_be_renewed = False
         """Whether it went away in this run: devices make themselves a new certificate with a new name or address."""
         self._doubted: WebLink | None = None
@@ -202,6 +202,11 @@ class PagesWire(OnWire):
         self.pump.join(link, HarRecording(file, f"{self.name}, pages", tokens, self.line.say))
         if self._factory and link.endpoint.address != str(self._factory.ip):
             self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=True)
+
+    async def _rejoin(self) -> None:
+        """A link to where it answered last, for a person who has the wire. Raises LinkError."""
+        if not self.pump.is_joined:
+            self._join(await self._dial([endpoint_at(self.device, self.book, self._answered_at)]))
 
     def went_away(self) -> None:
         """It may answer for a moment more where it was: only if it stays away elsewhere it is looked for there."""
