@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from zinger.link.base import LinkError
-from zinger.link.leases import addresses_of, leases_in, neighbours_in
+from zinger.link.leases import LeaseLists, leases_in, leases_of, neighbours_in
 
 DNSMASQ = """1900000000 02:4b:56:71:44:02 10.44.16.50 p1 01:02:4b:56:71:44:02
 0 02:4b:56:71:44:03 10.44.16.51 * *
@@ -53,17 +53,28 @@ lease 10.44.16.62 { ends 4 2030/99/99 12:40:00; hardware ethernet 02:4b"""
         (DNSMASQ, "", []),
     ],
 )
-def test_a_device_is_found_by_its_mac(tmp_path: Path, text: str, mac: str, address: list[str]) -> None:
-    (file := tmp_path / "leases").write_text(text)
-    assert addresses_of(mac, [file], now=1_800_000_000) == address
+def test_a_device_is_found_by_its_mac(text: str, mac: str, address: list[str]) -> None:
+    assert [lease.address for lease in leases_of(mac, [text], now=1_800_000_000)] == address
 
 
-def test_every_cut_of_a_list_can_be_read_and_a_missing_one_is_told(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("text", "now", "told"),
+    [
+        (KEA, 1_899_996_440, "seen 40 s ago"),  # a lease of an hour that ends at 1,900,000,000
+        (ISC, 1_893_664_800 + 150, "seen 2 min ago"),
+        (DNSMASQ, 1_899_996_400, "its lease lasts 60 min more"),  # its list does not tell when it was asked for
+    ],
+)
+def test_how_fresh_a_lease_is_is_told(text: str, now: float, told: str) -> None:
+    assert leases_of("02-4b-56-71-44-02", [text], now)[0].told(now) == told
+
+
+async def test_every_cut_of_a_list_can_be_read_and_a_missing_one_is_told(tmp_path: Path) -> None:
     for text in (DNSMASQ, KEA, ISC):
         for end in range(len(text)):
             list(leases_in(text[:end]))
     with pytest.raises(LinkError, match="can't be read: No such file"):
-        addresses_of("02-4b-56-71-44-02", [tmp_path / "none"])
+        await LeaseLists([str(tmp_path / "none")]).of("02-4b-56-71-44-02")
 
 
 def test_the_neighbour_table_tells_whole_entries_only() -> None:

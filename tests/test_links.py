@@ -12,6 +12,7 @@ import termios
 import threading
 import tty
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,11 @@ from zinger.link.serial import find_settings
 from zinger.link.ssh import Endpoint, open_ssh
 from zinger.link.tcp import open_tcp, open_telnet
 from zinger.link.yard import Yard, YardDialer, YardError
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.resolve import resolve
+from zinger.plan.values.secrets import SecretRef
+from zinger.run.leaselists import lease_lists
+from zinger.store.vault import Vault
 
 Serve = Callable[[Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]], Awaitable[int]]
 
@@ -415,3 +421,29 @@ async def test_a_break_goes_over_telnet_and_not_over_raw_tcp(serve: Serve) -> No
     link.close()
     with pytest.raises(LinkError, match="carries no break"):
         (await open_tcp("127.0.0.1", port, "t")).send_break()
+
+
+async def test_a_lease_list_on_a_server_is_read_by_its_entry_of_the_vault_and_its_host_key_pinned(
+    tmp_path: Path,
+) -> None:
+    (tmp_path / "served").mkdir()
+    (tmp_path / "served/leases").write_text("0 02:4b:56:71:44:02 10.44.16.50 p1 *\n" * 3)
+    server, port = await ssh_server(sftp_factory=partial(asyncssh.SFTPServer, chroot=str(tmp_path / "served")))
+    job, vault, keys = "job: t\nmode: live\n", Vault(tmp_path / "vault.age"), HostKeys(tmp_path / "known_hosts")
+    source = f"ssh://ada@127.0.0.1:{port}/leases"
+    plan = resolve(read_job(f"{job}leases: [{source}]\n"), [], {})
+    lists = lease_lists((), plan, tmp_path, vault, keys)
+    with pytest.raises(LinkError, match="enter it: zinger secret JOB ada@127"):
+        await lists.of("02-4b-56-71-44-02")
+    vault.put({SecretRef("ada@127.0.0.1"): "right"})
+    assert [lease.address for lease in await lists.of("02-4b-56-71-44-02")] == ["10.44.16.50"]
+    assert f"[127.0.0.1]:{port} " in (tmp_path / "known_hosts").read_text()
+    with pytest.raises(LinkError, match="/none can't be read"):
+        await lease_lists([source.replace("leases", "none")], plan, tmp_path, vault, keys).of("02-4b-56-71-44-02")
+    server.close()
+
+
+@pytest.mark.parametrize("named", ["/etc/shadow", "../leases", "~/x", "http://a@b/c", "ssh://b/c", "{a: b}"])
+def test_a_job_names_lease_lists_of_its_own_folder_or_of_a_server_only(named: str) -> None:
+    problems = read_job(f"job: t\nleases: [{named}]\n").problems
+    assert [p.id for p in problems] == ["job-shape"] and "is not a lease list" in problems[0].what

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
+import threading
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import stop_yard, zinger
+from zinger.run.hands import Act, Verb
+from zinger.run.practice import YardHands
 from zinger.store.journal import Journal
 
 HEAD = "site,role,hostname,family,address,serial,mac\n"
@@ -48,6 +53,52 @@ def test_a_device_that_took_a_lease_is_found_by_its_mac(job: Callable[..., Path]
     assert json.loads(first.read_text())["log"]["entries"][0]["request"]["url"] == "https://10.44.16.50/state"
     missing = zinger("run", folder, "--headless", "--leases", folder / "none")
     assert missing.returncode == 3 and "can't be read" in missing.stdout
+
+
+def test_a_lease_that_comes_late_is_waited_for_where_nothing_else_leads_there(job: Callable[..., Path]) -> None:
+    """A family without a factory address: what has only a lease, like an access point."""
+    practice = FAST + "faults: {kvrcbos1: {lease: 10.44.16.50/24}}\n"
+    folder = job(devices_csv=HEAD + OFFICE, practice_yaml=practice)
+    book = (resources.files("zinger") / "phrasebook/families/pennant-p1.yaml").read_text("utf-8")
+    (folder / "phrasebooks").mkdir()
+    (folder / "phrasebooks/pennant-p1.yaml").write_text(book.replace("address: 192.0.2.73/27", "address: ''"))
+    (leases := folder / "kea.csv").write_text("address,hwaddr,client_id,valid_lifetime,expire\n")
+    late = "10.44.16.50,02:4b:56:71:44:02,,3600,1999999999\n"
+    timer = threading.Timer(2.0, lambda: leases.write_text(leases.read_text() + late))
+    timer.start()
+    done = zinger("run", folder, "--headless", "--leases", leases)
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+
+
+def test_what_was_not_pressed_in_time_is_pressed_after_it_was_switched_on_again(
+    job: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = job(devices_csv=HEAD + BROKER.format(n=3), practice_yaml=FAST)
+    did: list[tuple[str, str]] = []
+    quick = YardHands.__call__
+
+    async def slow_at_first(self: YardHands, act: Act) -> None:
+        did.append((act.verb.value, act.see))
+        if act.verb is Verb.PRESS and len(did) == 2:
+            await asyncio.sleep(4)
+        await quick(self, act)
+
+    monkeypatch.setattr(YardHands, "__call__", slow_at_first)
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    pulses = "TAP pulses twice and goes on in amber"
+    assert did[:4] == [("plug", ""), ("press", pulses), ("power cut", ""), ("press", pulses)]
+
+
+def test_a_certificate_that_is_not_the_labels_is_told_before_anything_is_sent(job: Callable[..., Path]) -> None:
+    printed = ":".join(["3F"] * 32)
+    sheet = HEAD.strip() + ",certificate fingerprint\n" + BROKER.format(n=3).strip()
+    folder = job(devices_csv=f"{sheet},{printed}\n", practice_yaml=FAST)
+    done = zinger("run", folder, "--headless")
+    assert done.returncode == 3 and f"its label has {printed}. Nothing was sent" in done.stdout
+    assert not list((folder / "records").glob("*.har")) and not (folder / "certificates").exists()
+    (folder / "devices.csv").write_text(f"{sheet},{printed[3:]}\n")
+    assert "is not a valid certificate fingerprint" in zinger("check", folder).stdout
 
 
 def test_another_box_at_the_factory_address_is_told_before_anything_is_sent(job: Callable[..., Path]) -> None:

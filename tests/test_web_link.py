@@ -18,7 +18,8 @@ from cryptography.x509.oid import NameOID
 
 from zinger.link.base import LinkError, OtherKey, Unreachable
 from zinger.link.hostkeys import HostKeys
-from zinger.link.web import WebEndpoint, fingerprint_of, open_web
+from zinger.link.web import WebEndpoint, open_web
+from zinger.plan.values.fingerprint import fingerprint_of
 from zinger.talk.pages.http import Encoded
 
 Answer = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]

@@ -19,6 +19,15 @@ def did_you_mean(word: str, known: Iterable[str]) -> str:
     return f" (did you mean {near}?)" if near else ""
 
 
+def short(seconds: float) -> str:
+    """About how long: `40 s`, `12 min`, `3 h`, `5 days`."""
+    whole = max(0, int(seconds))
+    for size, word in ((86400, "days"), (3600, "h"), (60, "min")):
+        if whole >= 2 * size:
+            return f"{whole // size} {word}"
+    return f"{whole} s"
+
+
 def counted(number: int, word: str, several: str = "") -> str:
     """`1 device`, `2 devices`."""
     return f"{number} {word if number == 1 else several or word + 's'}"

@@ -35,11 +35,11 @@ Pace = Annotated[
     typer.Option("--pace", min=0.1, max=1000, metavar="N", help="how much faster than hardware the practice yard runs"),
 ]
 Leases = Annotated[
-    list[Path] | None,
+    list[str] | None,
     typer.Option(
         "--leases",
         metavar="FILE",
-        help="a DHCP server's lease list (dnsmasq, Kea, ISC): devices are found by their MAC",
+        help="a DHCP server's lease list (dnsmasq, Kea, ISC), or ssh://USER@HOST/FILE: devices are found by their MAC",
     ),
 ]
 Trace = Annotated[

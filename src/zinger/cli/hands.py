@@ -65,11 +65,26 @@ def hands(
     finally:
         journal.close()
     if as_json:
-        print_json([{"verb": w.asked.verb, "subject": w.subject, "do": w.asked.do, "since": w.since} for w in waiting])
+        print_json(
+            [
+                {
+                    "verb": w.asked.verb,
+                    "subject": w.subject,
+                    "do": w.asked.do,
+                    "see": w.asked.see,
+                    "since": w.since,
+                    "until": w.asked.until,
+                }
+                for w in waiting
+            ]
+        )
         return
     for number, act in enumerate(waiting, 1):
         said = "done" if act in chosen else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
-        print(f"{number:>3}  {act.asked.do}  ({act.asked.why}; {said})")
+        asked = act.asked
+        see = f"; then: {asked.see}" if asked.see else ""
+        left = f"; {max(0, round(asked.until - time.time()))} s left" if asked.until else ""
+        print(f"{number:>3}  {asked.do}{see}  ({asked.why}; {said}{left})")
     if not waiting:
         print("nothing waits for hands")
 

@@ -13,12 +13,12 @@ from dataclasses import dataclass
 
 from zinger.plan.families import Rules
 from zinger.plan.files.editing import Conflict, Edits
+from zinger.plan.files.headings import WHO_PARSERS
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.model import Device, Plan, Site
 from zinger.plan.problems import Change, Problem
 from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_network
-from zinger.plan.values.mac import parse_mac
 from zinger.plan.values.secrets import Vaulted
 from zinger.plan.values.text import parse_text
 from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
@@ -89,7 +89,7 @@ class Desk:
     @staticmethod
     def refusal(setting: str, text: str) -> str:
         """What is wrong with a text as a value of a setting, or nothing."""
-        parsers = {"subnet": parse_network, "mac": parse_mac}
+        parsers = {"subnet": parse_network, **WHO_PARSERS}
         parse = SETTINGS[setting].parse if setting in SETTINGS else parsers.get(setting, parse_text)
         if not text.strip():
             return ""

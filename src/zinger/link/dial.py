@@ -18,7 +18,7 @@ from zinger.plan.values.bad import BadValue
 from zinger.plan.values.console import FORMS, SERIAL, YARD, Console, LineSettings
 
 if TYPE_CHECKING:
-    from zinger.link.web import WebEndpoint, WebLink
+    from zinger.link.web import Vouch, WebEndpoint, WebLink
 
 
 class Dialer:
@@ -41,11 +41,11 @@ class Dialer:
         host, real = await self.where(endpoint.address, endpoint.port)
         return await open_ssh(host, real, user, password, f"ssh {user}@{endpoint.address}", endpoint, self.host_keys)
 
-    async def web(self, endpoint: WebEndpoint, renewed: bool = False) -> WebLink:
+    async def web(self, endpoint: WebEndpoint, renewed: bool = False, vouch: Vouch | None = None) -> WebLink:
         """A device's web server; its certificate is pinned under the names of the endpoint, unless it is `renewed`."""
         from zinger.link.web import open_web  # here, since it is heavy and many a run needs none of it
 
-        return await open_web(endpoint, self.where, self.certificates, renewed)
+        return await open_web(endpoint, self.where, self.certificates, renewed, vouch)
 
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""

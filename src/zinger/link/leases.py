@@ -7,33 +7,44 @@ seconds since 1970.
 
 from __future__ import annotations
 
+import asyncio
 import csv
 import io
 import ipaddress
 import re
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Awaitable, Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 from zinger.link.base import LinkError
 from zinger.plan.values.mac import digits_of
+from zinger.wording import short
 
 LARGEST = 20_000_000
 """Bytes of a list that are read: of a larger one, the end, where the latest leases are."""
+READ_EVERY = 3.0
+"""Seconds after which a list is read again."""
 NEIGHBOURS = Path("/proc/net/arp")
 _ISC = re.compile(r"lease\s+(\S+)\s*\{(.*?)\}", re.DOTALL)
 
 
 @dataclass(frozen=True)
 class Lease:
-    """One lease; `ends` is None where it never does, or where nothing is said."""
+    """One lease; `ends` is None where it never does, `seen` where nothing tells when the device asked last."""
 
     mac: str
     address: str
     ends: float | None = None
     name: str = ""
+    seen: float | None = None
+
+    def told(self, now: float) -> str:
+        """How fresh it is, for people."""
+        if self.seen is not None and self.seen <= now:
+            return f"seen {short(now - self.seen)} ago"
+        return f"its lease lasts {short(self.ends - now)} more" if self.ends is not None else ""
 
 
 def leases_in(text: str) -> Iterator[Lease]:
@@ -77,7 +88,9 @@ def _kea(text: str) -> Iterator[Lease]:
     for row in csv.DictReader(io.StringIO(text.replace("\0", ""))):
         if (row.get("state") or "0") == "0":
             mac, address = digits_of(row.get("hwaddr") or ""), row.get("address") or ""
-            yield Lease(mac, address, _number(row.get("expire") or ""), row.get("hostname") or "")
+            ends, lasts = _number(row.get("expire") or ""), _number(row.get("valid_lifetime") or "")
+            seen = ends - lasts if ends is not None and lasts is not None else None
+            yield Lease(mac, address, ends, row.get("hostname") or "", seen)
 
 
 def _isc(text: str) -> Iterator[Lease]:
@@ -87,13 +100,18 @@ def _isc(text: str) -> Iterator[Lease]:
         body = match[2]
         state = re.search(r"^\s*binding state (\w+)", body, re.MULTILINE)
         mac = re.search(r"hardware ethernet ([0-9a-fA-F:]+)", body)
-        ends = re.search(r"\bends \d (\d{4})/(\d\d)/(\d\d) (\d\d):(\d\d):(\d\d)", body)
         name = re.search(r'client-hostname "([^"]*)"', body)
-        when = datetime(*map(int, ends.groups()), tzinfo=UTC).timestamp() if ends else None  # type: ignore[misc,arg-type]
-        lease = Lease(digits_of(mac[1]) if mac else "", match[1], when, name[1] if name else "")
+        seen = _time("cltt", body) or _time("starts", body)
+        lease = Lease(digits_of(mac[1]) if mac else "", match[1], _time("ends", body), name[1] if name else "", seen)
         latest.pop(match[1], None)
         latest[match[1]] = lease if state is None or state[1] == "active" else None
     yield from (lease for lease in latest.values() if lease is not None)
+
+
+def _time(what: str, body: str) -> float | None:
+    """A time in the body of a lease; None where it has none, or `never`."""
+    found = re.search(rf"\b{what} \d (\d{{4}})/(\d\d)/(\d\d) (\d\d):(\d\d):(\d\d)", body)
+    return datetime(*map(int, found.groups()), tzinfo=UTC).timestamp() if found else None  # type: ignore[misc,arg-type]
 
 
 def neighbours_in(text: str) -> Iterator[Lease]:
@@ -104,22 +122,57 @@ def neighbours_in(text: str) -> Iterator[Lease]:
             yield Lease(digits_of(words[3]), words[0])
 
 
-def addresses_of(mac: str, lists: Iterable[Path], now: float | None = None) -> list[str]:
-    """Where a MAC may answer, likeliest first: leases that last, the latest first, then what this machine has heard.
-
-    Raises LinkError for a list that can't be read.
-    """
-    wanted, now = digits_of(mac), time.time() if now is None else now
+def leases_of(mac: str, texts: Iterable[str], now: float) -> list[Lease]:
+    """The leases of a MAC, likeliest first: those that last, the latest first, then what this machine has heard."""
+    wanted = digits_of(mac)
     found = [
         lease
-        for file in lists
-        for lease in leases_in(_read(file))
+        for text in texts
+        for lease in leases_in(text)
         if lease.mac == wanted and (lease.ends is None or lease.ends > now)
     ]
     found.reverse()
     found.sort(key=lambda lease: -(lease.ends or float("inf")))
-    heard = [lease for lease in neighbours_in(_neighbours()) if lease.mac == wanted]
-    return list(dict.fromkeys(lease.address for lease in (*found, *heard))) if wanted else []
+    found += [lease for lease in neighbours_in(_neighbours()) if lease.mac == wanted]
+    return list({lease.address: lease for lease in reversed(found)}.values())[::-1] if wanted else []
+
+
+class LeaseLists:
+    """The lease lists of a run: files of this machine, or of a server that is signed in to.
+
+    `fetch` brings the end of a server's file, by its whole source (`ssh://user@host/path`). Each is read again at most
+    every few seconds, beside the loop, however many devices look into it.
+    """
+
+    def __init__(self, sources: Sequence[str] = (), fetch: Callable[[str], Awaitable[str]] | None = None) -> None:
+        self.sources = tuple(sources)
+        self._fetch = fetch
+        self._read: dict[str, tuple[float, str]] = {}
+        self._lock = asyncio.Lock()
+
+    async def of(self, mac: str) -> list[Lease]:
+        """The leases of a MAC, likeliest first. Raises LinkError for a list that can't be read."""
+        async with self._lock:
+            texts = [await self._text(source) for source in self.sources]
+        return await asyncio.to_thread(leases_of, mac, texts, time.time())
+
+    async def _text(self, source: str) -> str:
+        now = time.monotonic()
+        read, text = self._read.get(source, (0.0, ""))
+        if source not in self._read or now - read >= READ_EVERY:
+            if not is_served(source):
+                text = await asyncio.to_thread(_read, Path(source))
+            elif self._fetch is None:
+                raise LinkError(f"the lease list {source} is on a server, and none is reached from here")
+            else:
+                text = await self._fetch(source)
+            self._read[source] = now, text
+        return text
+
+
+def is_served(source: str) -> bool:
+    """Whether a lease list is on a server that is signed in to."""
+    return source.startswith("ssh://")
 
 
 def _read(file: Path) -> str:

@@ -109,38 +109,73 @@ async def open_ssh(
 ) -> SshLink:
     """Sign in at a host and port and open a shell; raises AuthRefused, OtherKey, Refused, Unreachable or LinkError.
 
-    Only the password given is tried, and once: no keys, no agent, no configuration of this machine. `endpoint` says
-    what is dialled in the plan's words, where the host and port can be the yard's.
+    `endpoint` says what is dialled in the plan's words, where the host and port can be the yard's.
+    """
+    first_sight = keys is not None and keys.pinned(endpoint.known_as) is None
+    with _translated(name, user, endpoint):
+        connection = await _signed_in(host, port, user, password, endpoint, keys)
+        link = SshLink(name, connection)
+        await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
+    if keys is not None:
+        _pin(connection, endpoint, keys)
+        link.first_sight = first_sight
+    return link
+
+
+async def read_file(user: str, password: str, endpoint: Endpoint, path: str, most: int, keys: HostKeys) -> str:
+    """The end of a file on a server, at most so many bytes of it (SFTP); raises as `open_ssh` does."""
+    import asyncssh
+
+    name = f"ssh {user}@{endpoint.address}"
+    with _translated(name, user, endpoint):
+        connection = await _signed_in(endpoint.address, endpoint.port, user, password, endpoint, keys)
+        _pin(connection, endpoint, keys)
+        try:
+            async with asyncio.timeout(LOGIN_PATIENCE):
+                async with connection.start_sftp_client() as sftp, sftp.open(path, "rb", encoding=None) as file:
+                    size = (await file.stat()).size or 0
+                    found = await file.read(most, max(0, size - most))
+                    return found.decode("utf-8", "replace") if isinstance(found, bytes) else found
+        except asyncssh.SFTPError as error:
+            raise LinkError(f"{name}: {path} can't be read: {error.reason}") from None
+        finally:
+            connection.close()
+
+
+async def _signed_in(
+    host: str, port: int, user: str, password: str, endpoint: Endpoint, keys: HostKeys | None
+) -> asyncssh.SSHClientConnection:
+    """A connection to the one whose key is pinned.
+
+    Only the password given is tried, and once: no keys, no agent, no configuration of this machine.
     """
     import asyncssh  # here, since it takes long to load and many a start needs none of it
 
     pinned = keys.pinned(endpoint.known_as) if keys else None
-    with _translated(name, user, endpoint):
-        trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
-        connection = await asyncio.wait_for(
-            asyncssh.connect(
-                host,
-                port,
-                client_factory=_client(user, password),
-                username=user,
-                known_hosts=trusted,
-                client_keys=None,
-                agent_path=None,
-                config=None,
-                gss_host=None,
-                preferred_auth="password,keyboard-interactive",
-                keepalive_interval=ALIVE_EVERY,
-                keepalive_count_max=ALIVE_MISSES,
-                **_algorithms(endpoint.old),
-            ),
-            LOGIN_PATIENCE,
-        )
-        link = SshLink(name, connection)
-        await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
-    if keys is not None and (key := connection.get_server_host_key()):
+    trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
+    return await asyncio.wait_for(
+        asyncssh.connect(
+            host,
+            port,
+            client_factory=_client(user, password),
+            username=user,
+            known_hosts=trusted,
+            client_keys=None,
+            agent_path=None,
+            config=None,
+            gss_host=None,
+            preferred_auth="password,keyboard-interactive",
+            keepalive_interval=ALIVE_EVERY,
+            keepalive_count_max=ALIVE_MISSES,
+            **_algorithms(endpoint.old),
+        ),
+        LOGIN_PATIENCE,
+    )
+
+
+def _pin(connection: asyncssh.SSHClientConnection, endpoint: Endpoint, keys: HostKeys) -> None:
+    if key := connection.get_server_host_key():
         keys.pin(endpoint.known_as, key.export_public_key("openssh").decode())
-        link.first_sight = pinned is None
-    return link
 
 
 def _client(user: str, password: str) -> type[asyncssh.SSHClient]:

@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import asyncio
 import base64
-import hashlib
 import socket
 import ssl
 from collections.abc import Awaitable, Callable
@@ -20,6 +19,7 @@ from urllib.parse import urlsplit
 
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable, why
 from zinger.link.hostkeys import HostKeys
+from zinger.plan.values.fingerprint import fingerprint_of
 from zinger.talk.pages.http import Encoded, Response
 
 if TYPE_CHECKING:
@@ -53,12 +53,6 @@ class WebEndpoint:
         usual = {"https": 443, "http": 80}.get(self.scheme)
         host = f"[{self.address}]" if ":" in self.address else self.address
         return f"{self.scheme}://{host}" + ("" if self.port == usual else f":{self.port}")
-
-
-def fingerprint_of(certificate: bytes) -> str:
-    """SHA-256 of a certificate, as it is printed on labels: pairs of hex digits."""
-    digits = hashlib.sha256(certificate).hexdigest().upper()
-    return ":".join(digits[i : i + 2] for i in range(0, len(digits), 2))
 
 
 class WebLink:
@@ -213,11 +207,17 @@ def spelled(certificate: bytes) -> str:
     return f"{_CERTIFICATE} {base64.b64encode(certificate).decode()}"
 
 
-async def open_web(endpoint: WebEndpoint, where: Where, pins: HostKeys, renewed: bool = False) -> WebLink:
+Vouch = Callable[[bytes], Awaitable[None]]
+"""Looks at a certificate that is seen for the first time; raises OtherKey for one that is not the device's."""
+
+
+async def open_web(
+    endpoint: WebEndpoint, where: Where, pins: HostKeys, renewed: bool = False, vouch: Vouch | None = None
+) -> WebLink:
     """See that a web server is there, and that its certificate is the pinned one; pin it at first sight.
 
-    `renewed`: another one is taken too, and not pinned: who asks for that must find out first whose it is. Raises
-    OtherKey, Refused, Unreachable or LinkError.
+    `renewed`: another one is taken too, and not pinned: who asks for that must find out first whose it is. What
+    `vouch` does not take at first sight is not pinned. Raises OtherKey, Refused, Unreachable or LinkError.
     """
     host, port = await where(endpoint.address, endpoint.port)
     name = f"{endpoint.scheme} {endpoint.address}"
@@ -234,6 +234,8 @@ async def open_web(endpoint: WebEndpoint, where: Where, pins: HostKeys, renewed:
             f"{name} shows another certificate ({fingerprint_of(shown)}) than the one pinned for "
             f"{endpoint.known_as[0]} ({known}). Check which device this is; nothing was sent to it."
         )
+    if pinned is None and vouch is not None:
+        await vouch(shown)
     pins.pin(endpoint.known_as, spelled(shown))
     return WebLink(endpoint, where, shown, pinned is None)
 

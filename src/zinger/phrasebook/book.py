@@ -104,6 +104,18 @@ class Reading:
 
 
 @dataclass(frozen=True)
+class Press:
+    """What is pressed or turned at the device before it can be reached; `within` seconds of its power-on, 0 for ever.
+
+    `see` is what shows that it was taken: a light, and how often it blinks.
+    """
+
+    do: str
+    see: str = ""
+    within: float = 0.0
+
+
+@dataclass(frozen=True)
 class Factory:
     """Factory facts, as people look them up; times in seconds.
 
@@ -123,6 +135,15 @@ class Factory:
     on_label: bool = False
     network: str = ""
     """The wireless network of its own over which it is set up, if it has one."""
+    before: str = ""
+    """What is chosen at the device before it is switched on, such as a selector's position."""
+    light: str = ""
+    """What shows that it can be reached."""
+    press: Press | None = None
+    hands_out: bool = False
+    """Whether it gives the laptop an address itself (DHCP, RFC 2131)."""
+    certificate: str = ""
+    """Where the fingerprint of its certificate is printed, if it is."""
 
 
 @dataclass(frozen=True)

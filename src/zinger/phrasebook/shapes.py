@@ -22,8 +22,19 @@ class SignInShape(Shape):
     on_label: bool = False
 
 
+class PressShape(Shape):
+    do: str
+    see: str = ""
+    within: str = ""
+
+
 class FactoryShape(Shape):
     console: str = ""
+    before: str = ""
+    light: str = ""
+    press: PressShape | None = None
+    hands_out: bool = False
+    certificate: str = ""
     address: str = ""
     only_while: str = ""
     reach: str = ""

@@ -27,8 +27,8 @@ _READING = (
     ),
     ("SETTING-form", "A value that its setting does not take, such as `management-address-form`; for each setting."),
     (
-        "subnet-form, addresses-form, naming-form, mac-form",
-        "A site's subnet, a rule of the job, or a MAC that can't be read.",
+        "subnet-form, addresses-form, naming-form, mac-form, fingerprint-form",
+        "A site's subnet, a rule of the job, a MAC or a certificate's fingerprint that can't be read.",
     ),
     ("no-free-address", "A site's subnet has no address left to give out."),
     ("vault-closed", "The vault can't be opened, so no secret can be checked."),

@@ -92,6 +92,8 @@ class Device:
     label: str = ""
     location: str = ""
     console: str = ""
+    fingerprint: str = ""
+    """The fingerprint of its first certificate, as its label has it."""
     address: ManagementAddress | None = None
     """The planned management address, if there is one."""
 
@@ -122,6 +124,7 @@ class Plan:
     devices: tuple[Device, ...] = ()
     problems: tuple[Problem, ...] = ()
     commands: Mapping[str, str] = field(default_factory=dict)
+    leases: tuple[str, ...] = ()
     """Programs that lead to a console, by the name that the sheet uses."""
 
     def device(self, name: str) -> Device:

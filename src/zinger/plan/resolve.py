@@ -9,7 +9,8 @@ occurs; a device then costs only what its own row says.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 
 from zinger.plan.checks import check
 from zinger.plan.collector import builds_much
@@ -23,6 +24,7 @@ from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.sites import sites_of
 from zinger.plan.subjects.names.settings import HOSTNAME
 from zinger.plan.values.bad import BadValue
+from zinger.plan.values.fingerprint import parse_fingerprint
 from zinger.plan.values.mac import parse_mac
 from zinger.plan.values.secrets import Vaulted
 from zinger.wording import did_you_mean, likeliest
@@ -88,10 +90,12 @@ class _Resolver:
         devices, full = allocate([self._device(row) for row in rows], self.sites.values())
         self.problems += full
         job = self.job
-        bare = Plan(job.title, job.note, job.mode, tuple(self.sites.values()), devices, commands=job.commands)
+        bare = Plan(
+            job.title, job.note, job.mode, tuple(self.sites.values()), devices, commands=job.commands, leases=job.leases
+        )
         found = (*before, *self.problems, *check(bare, self.families, vaulted))
         unique = tuple(dict.fromkeys(found))
-        return Plan(job.title, job.note, job.mode, bare.sites, devices, unique, job.commands)
+        return replace(bare, problems=unique)
 
     # -- layers --------------------------------------------------------------------------------------
     def _layer(self, raw: Layered, layer: Layer, label: str) -> Values:
@@ -171,7 +175,7 @@ class _Resolver:
         values = {**shared, **self._over(own, shared)}
         mine = frozenset(own) | self._named(values, own, kind, name)
         address = self.deriver.fill(values, site)
-        mac = self._mac(row, name)
+        mac = self._who(row, "mac", parse_mac, name)
         return Device(
             name,
             site,
@@ -185,6 +189,7 @@ class _Resolver:
             identity.get("label", ""),
             identity.get("location", ""),
             identity.get("console", ""),
+            self._who(row, "fingerprint", parse_fingerprint, name),
             address,
         )
 
@@ -228,13 +233,14 @@ class _Resolver:
             return Site(wanted, wanted or "(no site)")
         return site
 
-    def _mac(self, row: RawRow, device: str) -> str:
-        written = row.identity.get("mac", "")
+    def _who(self, row: RawRow, what: str, parse: Callable[[object], str], device: str) -> str:
+        """What tells which device it is, in its one notation."""
+        written = row.identity.get(what, "")
         try:
-            return parse_mac(written) if written else ""
+            return parse(written) if written else ""
         except BadValue as error:
-            spot = Spot(row.spot.file, row.spot.line, "mac")
-            self.problems.append(error_at("mac-form", spot, error.what, error.repair, device))
+            spot = Spot(row.spot.file, row.spot.line, what)
+            self.problems.append(error_at(f"{what}-form", spot, error.what, error.repair, device))
             return written
 
     def _unknown(self, row: RawRow, word: str, value: str, known: Iterable[str], device: str) -> None:

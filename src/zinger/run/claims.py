@@ -72,6 +72,15 @@ class Claims:
         """Return once the laptop can reach a factory address."""
         await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", waits)
 
+    async def be_handed(self, device: Device, factory: IPv4Interface, waits: Say) -> None:
+        """Return once the laptop has an address in a device's factory subnet, which the device itself hands out."""
+        if self.can_see(factory):
+            return
+        waits("your hands")
+        do = f"leave this laptop's network card on automatic (DHCP), cabled to {device.name}"
+        act = Act(Verb.DHCP, device.name, do, f"{device.name} hands it an address in {factory.network}", rank=1)
+        await self._come_into(factory.network, act)
+
     async def join(self, device: Device, network: str, factory: IPv4Interface, how: str, waits: Say) -> None:
         """Return once the laptop is in a device's own wireless network, from which it has an address."""
         if self.can_see(factory) and not self._practice:

@@ -32,21 +32,29 @@ class Verb(StrEnum):
     JOIN = "join"
     UNPLUG = "unplug"
     TERMS = "terms"
+    DHCP = "laptop by DHCP"
+    PRESS = "press"
+    COMPARE = "compare"
 
 
-AHEAD = frozenset({Verb.PLUG, Verb.LAPTOP})
+AHEAD = frozenset({Verb.PLUG, Verb.LAPTOP, Verb.DHCP})
 """What can be done before the run begins. A power cut can't, and a label's password goes into the vault."""
 
 
 @dataclass(frozen=True)
 class Act:
-    """One act: what to do, for which device (or subnet), and why it is needed now."""
+    """One act: what to do, for which device (or subnet), and why it is needed now.
+
+    `see` is what shows that it was done right; `until`, in seconds since 1970, when it is too late for it.
+    """
 
     verb: Verb
     subject: str
     do: str
     why: str
     rank: int = 5
+    see: str = ""
+    until: float | None = None
 
 
 class HandsNeeded(RunError):
@@ -100,7 +108,7 @@ class Hands:
         if item is None:
             item = Asked(act, time.time(), asyncio.get_running_loop().create_future())
             self.asked[key] = item
-            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why), act.subject)
+            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
             if self.helper:
                 task = asyncio.create_task(self._help(item))
                 self._helping.add(task)
@@ -120,7 +128,7 @@ class Hands:
         """Put an act on the list for which nobody waits."""
         if (act.verb, act.subject) not in self.asked:
             self.asked[act.verb, act.subject] = Asked(act, time.time(), asyncio.get_running_loop().create_future())
-            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why), act.subject)
+            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
 
     async def _help(self, item: Asked) -> None:
         assert self.helper is not None

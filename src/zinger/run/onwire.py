@@ -209,9 +209,32 @@ class OnWire(ABC):
         where = f" ({self.device.location})" if self.device.location else ""
         self.line.say(f"hands: {self.cable} and power")
         self.line.wait("your hands")
-        do = f"plug the {self.cable} into {self.name}{where}, switch it on"
-        await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1))
+        first = f"{self.book.factory.before}; then " if self.book.factory.before else ""
+        do = f"{first}plug the {self.cable} into {self.name}{where}, switch it on"
+        await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light))
         self.pump.expect_boot(certain=False)
+        await self.press_in_time()
+
+    async def press_in_time(self) -> None:
+        """Have pressed at the device what opens the way to it; when its time is over, it is switched on once more."""
+        press = self.book.factory.press
+        while press is not None:
+            within = press.within / self.world.pace
+            until = time.time() + within if within else None
+            self.line.wait("your hands", until)
+            why = f"{self.book.title} opens its pages only then" if self.book.pages else "it is reached only then"
+            act = Act(Verb.PRESS, self.name, f"at {self.name}: {press.do}", why, rank=0, see=press.see, until=until)
+            try:
+                async with asyncio.timeout(within or None):
+                    await self._pressed(act)
+                return
+            except TimeoutError:
+                do = f"switch {self.name} off and on again: the time for “{press.do}” is over"
+                await self.world.hands.ask(Act(Verb.POWER_CUT, self.name, do, why, rank=1))
+
+    async def _pressed(self, act: Act) -> None:
+        """Ask for it; where that it was done can be seen, nobody need say so."""
+        await self.world.hands.ask(act)
 
     cable = "console cable"
 

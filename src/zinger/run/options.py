@@ -20,7 +20,7 @@ class Options:
     power_cut: bool = True
     restart: bool = False
     sends: bool = True
-    leases: Sequence[Path] = ()
+    leases: Sequence[str] = ()
     """Lease lists of DHCP servers, in which devices are found by their MAC."""
     trace: Path | None = None
     """Where every turn of the conversations is written, for a developer."""

@@ -6,15 +6,17 @@ import asyncio
 import base64
 import time
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from ipaddress import IPv4Interface
 
 from zinger.link.base import LinkError, OtherKey
-from zinger.link.leases import addresses_of
-from zinger.link.web import WebEndpoint, WebLink, fingerprint_of
+from zinger.link.web import WebEndpoint, WebLink
 from zinger.link.web import spelled as pinned_as
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.values.fingerprint import fingerprint_of, is_of
 from zinger.run.board import DeviceLine
+from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory
 from zinger.run.onwire import AWAY, OnWire
 from zinger.run.pagepump import PagePump, spelled
@@ -96,31 +98,51 @@ class PagesWire(OnWire):
         if within:
             self.line.say("it is away; looks where it answers")
             self.line.wait("the device to answer again", time.time() + within)
-        known = [self._at_factory()] if self._factory else []
-        planned = self._planned()
-        leased = self._leased()
-        first = [planned] if planned is not None and (not known or self._was_met(planned)) else []
-        if first or leased:
-            await self.world.claims.be_near(self.device, self.line.wait)
+        if await self._elsewhere():
             try:
-                own = known if self._holds_factory() else []  # else another answers there
-                self._join(await until_it_answers(lambda: self._dial([*first, *leased, *own]), within))
+                self._join(await until_it_answers(self._dial_known, within))
                 return
             except OtherKey:
                 raise
             except LinkError:
-                if self.links or not known:
+                if self.links or (self._factory is None and not self._waits_for_a_lease):
                     raise
-            known = [*first, *leased, *known]
-        self._join(await self._first_contact(known))
+        self._join(await self._first_contact())
 
-    def _leased(self) -> list[WebEndpoint]:
+    async def _elsewhere(self) -> list[WebEndpoint]:
+        """Where it may answer now, but for its factory address: where it was met, and where it has a lease.
+
+        The laptop is near then.
+        """
+        planned = self._planned()
+        lone = self._factory is None and not self._waits_for_a_lease
+        met = [planned] if planned is not None and (lone or self._was_met(planned)) else []
+        found = [*met, *await self._leased()]
+        if found:
+            await self.world.claims.be_near(self.device, self.line.wait)
+        return found
+
+    async def _dial_known(self) -> WebLink:
+        """Wherever it may be by now; a lease may come while it is looked for. At the factory address only if it is
+        this device's alone, else another answers there."""
+        elsewhere = await self._elsewhere()
+        near = self._factory is not None and self._holds_factory() and self.world.claims.can_see(self._factory)
+        return await self._dial([*elsewhere, *([self._at_factory()] if near else [])])
+
+    @property
+    def _waits_for_a_lease(self) -> bool:
+        """Whether a lease is a way to it: by its MAC, in a list or among this machine's neighbours."""
+        return bool(self.device.mac) and (not self.world.practice or bool(self.world.leases.sources))
+
+    async def _leased(self) -> list[WebEndpoint]:
         """Where it answers by a lease, as lists of DHCP servers and this machine's neighbours tell by its MAC."""
-        live = not self.world.practice or bool(self.world.leases)
-        found = addresses_of(self.device.mac, self.world.leases) if live and self.device.mac else []
+        if not self._waits_for_a_lease:
+            return []
+        found = await self.world.leases.of(self.device.mac)
         if found and not self.links:
-            self.line.say(f"its MAC has the address {found[0]}")
-        return [endpoint_at(self.device, self.book, address) for address in found]
+            told = found[0].told(time.time())
+            self.line.say(f"its MAC has the address {found[0].address}" + (f", {told}" if told else ""))
+        return [endpoint_at(self.device, self.book, lease.address) for lease in found]
 
     def _holds_factory(self) -> bool:
         return self._factory is not None and self.world.claims.holds_factory(str(self._factory.ip), self.name)
@@ -138,38 +160,79 @@ class PagesWire(OnWire):
         assert self._factory is not None
         return endpoint_at(self.device, self.book, str(self._factory.ip))
 
-    async def _first_contact(self, known: list[WebEndpoint]) -> WebLink:
-        """At the factory address: one device at a time, cabled, and with the laptop in its subnet.
+    async def _first_contact(self) -> WebLink:
+        """Out of its carton: cabled, switched on, pressed what is to be pressed, the laptop in its subnet.
 
         One that was met before, and was off, may answer at the planned address instead.
         """
+        factory, claims = self.book.factory, self.world.claims
         if self._factory is None:
-            raise LinkError(f"{self.book.title} has no factory address, and no other way to it is known")
-        claims = self.world.claims
+            if not self._waits_for_a_lease:
+                raise LinkError(f"{self.book.title} has no factory address, and no other way to it is known")
+            await self.plug(factory.reach or "it is found by its MAC once it has a lease")
+            return await self._boots()
         await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
-        factory = self.book.factory
         if factory.network:
             self._was_plugged = True
             await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
-            return await self._boots(known)
+            await self.press_in_time()
+            return await self._boots()
         if self.world.practice and not self._was_plugged:
             await self.plug(factory.reach or "it is reached over the network only")
-        await claims.be_at(self._factory, self.book.title, self.line.wait)
+        await self._have_the_laptop_there(self._factory)
         try:
-            return await self._dial(known)
+            return await self._dial_known()
         except OtherKey:
             raise
         except LinkError as error:
             if not self._was_plugged:
                 await self.plug(str(error))
-        return await self._boots(known)
+        return await self._boots()
 
-    async def _boots(self, known: list[WebEndpoint]) -> WebLink:
-        """It was switched on: it answers at one of these once it has booted."""
+    async def _have_the_laptop_there(self, factory: IPv4Interface) -> None:
+        if self.book.factory.hands_out:
+            await self.world.claims.be_handed(self.device, factory, self.line.wait)
+        else:
+            await self.world.claims.be_at(factory, self.book.title, self.line.wait)
+
+    async def _boots(self) -> WebLink:
+        """It was switched on: it answers once it has booted."""
         within = 2 * self.boots_in + AWAY
         self.line.say("booting")
         self.line.wait("its pages to answer", time.time() + within)
-        return await until_it_answers(lambda: self._dial(known), within, 0.5)
+        return await until_it_answers(self._dial_known, within, 0.5)
+
+    async def _pressed(self, act: Act) -> None:
+        """That it was pressed can be seen: it answers."""
+        watch = asyncio.create_task(self._sees_that_it_answers(act))
+        try:
+            await super()._pressed(act)
+        finally:
+            watch.cancel()
+
+    async def _sees_that_it_answers(self, act: Act) -> None:
+        while True:
+            await asyncio.sleep(1.0)
+            if self._factory is not None and self.world.claims.can_see(self._factory):
+                with suppress(LinkError):
+                    at = self._at_factory()
+                    if await self.world.dialer.probe(at.address, at.port):
+                        self.world.hands.finish(act)
+                        return
+
+    async def _vouch(self, certificate: bytes) -> None:
+        """At first sight: the certificate is the one of its label, where that is known. Raises OtherKey."""
+        shown, printed = fingerprint_of(certificate), self.device.fingerprint
+        if printed and not is_of(printed, certificate):
+            same = fingerprint_of(certificate, len(printed.replace(":", "")))
+            raise OtherKey(
+                f"Wrong certificate: {self.name} shows {same}, its label has {printed}. Nothing was sent. Check which "
+                "device answers there, and the fingerprint in the sheet."
+            )
+        if not printed and self.book.factory.certificate:
+            self.line.wait("your hands")
+            do = f"compare with {self.name}, {self.book.factory.certificate}: {shown}. If it differs, unplug it"
+            await self.world.hands.ask(Act(Verb.COMPARE, self.name, do, "nobody else vouches for it", rank=1))
 
     async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
         """The first of these at which it answers."""
@@ -179,7 +242,7 @@ class PagesWire(OnWire):
             if endpoint.address == self._left and now < self._left_until and len(endpoints) > 1:
                 continue
             try:
-                return await self.world.dialer.web(endpoint)
+                return await self.world.dialer.web(endpoint, vouch=self._vouch)
             except OtherKey:
                 if not self._may_be_renewed:
                     raise
@@ -188,7 +251,14 @@ class PagesWire(OnWire):
                 return self._doubted
             except LinkError as error:
                 failures.append(str(error))
-        raise LinkError("; ".join(failures) or f"it may still leave {self._left}")
+        raise LinkError("; ".join(failures) or self._nowhere())
+
+    def _nowhere(self) -> str:
+        if self._left:
+            return f"it may still leave {self._left}"
+        lists = ", ".join(self.world.leases.sources)
+        nor = f", nor in {lists}" if lists else ""
+        return f"the MAC {self.device.mac} is not among this machine's neighbours{nor}"
 
     def _join(self, link: WebLink) -> None:
         self.line.link = link.name

@@ -175,6 +175,14 @@ class YardHands:
             await self.yard.ask("plug", device=act.subject)
             await self.yard.ask("power", device=act.subject, on=True)
             await self.yard.ask("join", device=act.subject)
+        elif act.verb is Verb.DHCP:
+            await self.yard.ask("handed", device=act.subject)
+        elif act.verb is Verb.PRESS:
+            await self.yard.ask("press", device=act.subject)
+        elif act.verb is Verb.COMPARE:
+            printed = str((await self.yard.ask("label", device=act.subject))["fingerprint"])
+            if printed not in act.do:
+                raise YardError(f"the label of {act.subject} has another fingerprint: {printed}")
         elif act.verb is Verb.UNPLUG:
             await self.yard.ask("plug", device=act.subject, plugged=False)
         elif act.verb is Verb.POWER_CUT:

@@ -18,6 +18,7 @@ from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
 from zinger.run.hands import AHEAD, Act, Hands, RunError
+from zinger.run.leaselists import lease_lists
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.pageswire import PagesWire
@@ -195,7 +196,7 @@ class Run:
             power_cut=self.options.power_cut,
             sends=self.options.sends,
             restart=self.options.restart,
-            leases=tuple(self.options.leases),
+            leases=lease_lists(self.options.leases, job.plan, job.folder.path, vault, keys),
             devices=job.plan.devices,
             trace_of=self._trace.of if self._trace else lambda device: None,
         )

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zinger.link.dial import Dialer
+from zinger.link.leases import LeaseLists
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.owners import owners_of
@@ -45,7 +46,7 @@ class World:
     restart: bool = False
     """Whether a restart by command is part of the proof, where the family has one."""
     sends: bool = True
-    leases: tuple[Path, ...] = ()
+    leases: LeaseLists = field(default_factory=LeaseLists)
     """Lease lists of DHCP servers, in which devices are found by their MAC."""
     devices: tuple[Device, ...] = ()
     """Every device of the plan: what a console shows can be another's."""

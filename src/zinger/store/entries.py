@@ -70,6 +70,8 @@ class HandsAsked(Happened):
     verb: str
     do: str
     why: str
+    see: str = ""
+    until: float | None = None
 
 
 @dataclass(frozen=True)

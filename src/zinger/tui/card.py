@@ -13,8 +13,8 @@ from textual.containers import Horizontal, VerticalScroll
 from textual.widgets import Footer, Static
 
 from zinger.desk.firstcontact import LaptopPlan, laptop_plan, own_ports
-from zinger.phrasebook.book import Card
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET
+from zinger.phrasebook.book import Card, Press
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET, minutes
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 
 _LIGHTS = {"green": GREEN, "amber": BRASS, "red": ROSE, "blue": SLATE}
@@ -57,14 +57,26 @@ def facts(card: Card) -> Text:
         login = "none: it asks its questions at once"
     boots = int(factory.boots_in)
     lines = [
+        ("before", factory.before),
         ("reach", factory.reach),
+        ("light", factory.light),
+        ("press", _pressed(factory.press)),
+        ("laptop", "on DHCP: it hands out the address" if factory.hands_out else ""),
+        ("certificate", f"compare its fingerprint: {factory.certificate}" if factory.certificate else ""),
         ("console", factory.console or "none"),
         ("address", f"{factory.address or 'none'}" + (f", while {factory.only_while}" if factory.only_while else "")),
         ("sign in", login),
         ("boots in", f"{boots // 60} min {boots % 60:02} s" if boots >= 120 else f"{boots} s"),
         ("first", factory.first),
     ]
-    return _table([line for line in lines if line[1]], 10)
+    return _table([line for line in lines if line[1]], 12)
+
+
+def _pressed(press: Press | None) -> str:
+    if press is None:
+        return ""
+    within = f" within {minutes(press.within)} of power-on" if press.within else ""
+    return f"{press.do}{within}" + (f"; {press.see}" if press.see else "")
 
 
 def _table(lines: list[tuple[str, str]], width: int) -> Text:

@@ -6,6 +6,7 @@ what it shows on the wire.
 
 from __future__ import annotations
 
+import textwrap
 import time
 from collections.abc import Hashable
 from typing import Any, ClassVar
@@ -30,6 +31,7 @@ from zinger.tui.look import (
     INK,
     MOOD,
     PAPER,
+    ROSE,
     SHAPE,
     SLATE,
     TRACK,
@@ -219,13 +221,20 @@ def sentence(line: DeviceLine) -> str:
     return f"{line.sentence} · {minutes(waited)}" if waited >= 2 else line.sentence
 
 
+def _under(words: str, width: int) -> str:
+    """Words in as many rows as they need, each under the first."""
+    return "\n    ".join(textwrap.wrap(words, max(12, width - 5)) or [""])
+
+
 class HandsPanel(Watcher):
     """What only a person can do, best first."""
 
     def stamp(self) -> Hashable:
         if self.hands is None:
             return None
-        return (tuple((a.act, a.begun) for a in self.hands.in_order()), len(self.hands.log))
+        asked = self.hands.in_order()
+        ticking = int(time.time()) if any(a.act.until for a in asked) else 0
+        return (tuple((a.act, a.begun) for a in asked), len(self.hands.log), ticking, self.size)
 
     def __init__(self, hands: Hands | None = None) -> None:
         super().__init__(id="hands")
@@ -236,10 +245,16 @@ class HandsPanel(Watcher):
         text = Text.assemble(("hands", Style(color=VIOLET, bold=True)), (" · what only you can do", DIM), "\n\n")
         asked = self.hands.in_order() if self.hands else []
         for number, item in enumerate(asked[:9], 1):
+            act = item.act
             text.append(f" {number} ", Style(color=INK, bgcolor=VIOLET, bold=True))
-            text.append(f" {fit(item.act.do, width - 5)}\n", PAPER)
+            text.append(f" {_under(act.do, width)}\n", PAPER)  # an instruction is never cut
+            if act.see:
+                text.append(f"    {_under(f'then: {act.see}', width)}\n", VIOLET)
+            if act.until is not None:
+                left = act.until - time.time()
+                text.append(f"    {f'{minutes(left)} left' if left > 0 else 'too late now'}\n", ROSE)
             helper = "the yard's hands do it" if item.begun else f"press {number} when it is done"
-            text.append(f"    {fit(f'{item.act.why}; {helper}', width - 5)}\n", DIM)
+            text.append(f"    {_under(f'{act.why}; {helper}', width)}\n", DIM)
         if not asked:
             text.append("    nothing, for now\n", DIM)
         done = self.hands.log[-4:] if self.hands else []

@@ -26,7 +26,7 @@ MEND, THINK = ("◆", ROSE), ("◇", BRASS)
 _PORT_MODES = {"access": SLATE, "trunk": VIOLET, "general": BRASS, "off": DIM}
 
 
-WHO = ("site", "subnet", "role", "family", "serial", "mac", "label", "location", "console")
+WHO = ("site", "subnet", "role", "family", "serial", "mac", "label", "location", "console", "fingerprint")
 """Who a device is, and its site's subnet: shown and edited beside its settings."""
 
 

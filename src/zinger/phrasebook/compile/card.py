@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zinger.phrasebook.book import Card, Factory, Ssh
+from zinger.phrasebook.book import Card, Factory, Press, Ssh
 from zinger.phrasebook.compile.section import Section
 from zinger.phrasebook.shapes import BookShape
 from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
@@ -43,7 +43,19 @@ class CardSection(Section):
             f.first,
             f.sign_in.on_label,
             f.network,
+            f.before,
+            f.light,
+            self._press(),
+            f.hands_out,
+            f.certificate,
         )
+
+    def _press(self) -> Press | None:
+        press = self.shape.factory.press
+        if press is None:
+            return None
+        within = self.duration(["factory", "press", "within"], press.within) if press.within else 0.0
+        return Press(press.do, press.see, within)
 
     def _rules(self) -> FamilyRules:
         shape = self.shape

@@ -14,6 +14,7 @@ from functools import lru_cache
 
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.values.fingerprint import parse_fingerprint
 from zinger.plan.values.mac import parse_mac
 
 IDENTITY: dict[str, tuple[str, ...]] = {
@@ -24,9 +25,12 @@ IDENTITY: dict[str, tuple[str, ...]] = {
     "mac": ("mac", "mac address", "hardware address", "ethernet address"),
     "label": ("label", "asset", "asset label", "asset tag", "asset number", "inventory number"),
     "location": ("location", "installed at", "cabinet", "rack", "room"),
+    "fingerprint": ("fingerprint", "certificate fingerprint", "tls fingerprint", "https fingerprint", "certificate"),
     "console": ("console", "link", "console port"),
 }
 """Who a device is, beside its settings: the headings that mean it."""
+WHO_PARSERS: dict[str, Callable[[object], str]] = {"mac": parse_mac, "fingerprint": parse_fingerprint}
+"""What of it has a form."""
 
 LIKELY = 0.62
 """From this likeness on a heading is proposed; below, it is kept as it is."""
@@ -161,7 +165,7 @@ def _likeness(a: tuple[str, ...], b: tuple[str, ...]) -> float:
 
 
 def _parser(meaning: str) -> Callable[[object], object]:
-    return parse_mac if meaning == "mac" else SETTINGS[meaning].parse if meaning in SETTINGS else str
+    return WHO_PARSERS.get(meaning) or (SETTINGS[meaning].parse if meaning in SETTINGS else str)
 
 
 def _dotted(value: object) -> object:

@@ -6,7 +6,8 @@ read is handed on as it was written, for `resolve` to type and `checks` to doubt
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ruamel.yaml.comments import CommentedMap
@@ -30,6 +31,7 @@ _TOP = (
     "addresses",
     "columns",
     "commands",
+    "leases",
 )
 _RULES = ("head", "tail", "gateway", "allocate")
 _GROUPS = {name.split(".")[0] for name in SETTINGS}
@@ -96,8 +98,22 @@ class _JobReader:
             addresses=self._addresses(self._mapping(data, "addresses"), "addresses"),
             columns=columns,
             commands={str(k): str(v) for k, v in self._mapping(data, "commands").items()},
+            leases=tuple(self._leases(data)),
             problems=tuple(self.problems),
         )
+
+    def _leases(self, data: CommentedMap) -> Iterator[str]:
+        """Lease lists: a job comes from strangers too, so a file of this machine is one of the job's own folder."""
+        said = data.get("leases") or []
+        for source in [said] if isinstance(said, str) else said if isinstance(said, list) else [None]:
+            text = str(source)
+            served = re.fullmatch(r"ssh://[^@/\s]+@[^@/\s]+/\S+", text)
+            inside = not text.startswith(("/", "~", "\\")) and ".." not in re.split(r"[/\\]", text)
+            if isinstance(source, str) and (served or (inside and "://" not in text)):
+                yield text
+            else:
+                do = "Write a file of the job's folder, or ssh://user@host/file; any other file: --leases FILE"
+                self._bad(data, "leases", "leases", f"{text!r} is not a lease list", do)
 
     def _site(self, key: str, body: object, spot: Spot) -> RawSite:
         if not isinstance(body, CommentedMap):

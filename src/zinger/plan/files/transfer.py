@@ -14,7 +14,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from zinger.plan.files.documents import table_to_csv
-from zinger.plan.files.headings import IDENTITY, Match, heading_for, match_headings, meaning_of
+from zinger.plan.files.headings import IDENTITY, WHO_PARSERS, Match, heading_for, match_headings, meaning_of
 from zinger.plan.files.sheets import Table, read_tables
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
@@ -22,7 +22,6 @@ from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_interface
 from zinger.plan.values.bad import BadValue
-from zinger.plan.values.mac import parse_mac
 
 
 @dataclass(frozen=True)
@@ -181,8 +180,8 @@ def take(proposal: Proposal) -> Imported:
 def _written(meaning: str, cell: Any, table: Table, row: int, index: int) -> tuple[str, Problem | None]:
     """The text of a cell in the one way in which Zinger writes it, or as it is with the problem."""
     try:
-        if meaning == "mac":
-            return parse_mac(cell), None
+        if meaning in WHO_PARSERS:
+            return WHO_PARSERS[meaning](cell), None
         if meaning in SETTINGS:
             setting = SETTINGS[meaning]
             return setting.text(setting.parse(cell)), None
@@ -353,10 +352,16 @@ def _quoted(text: str) -> str:
 def full_table(plan: Plan) -> tuple[list[str], list[list[str]]]:
     """Every device with every resolved value, whatever it comes from, as headings and rows of text."""
     used = [name for name in SETTINGS if any(name in d.values for d in plan.devices)]
-    headings = ["site", "role", "family", *("serial", "mac", "label", "location", "console"), *map(heading_for, used)]
+    headings = [
+        "site",
+        "role",
+        "family",
+        *("serial", "mac", "label", "location", "console", "fingerprint"),
+        *map(heading_for, used),
+    ]
     rows = []
     for d in plan.devices:
-        cells = [d.site.name, d.role, d.family, d.serial, d.mac, d.label, d.location, d.console]
+        cells = [d.site.name, d.role, d.family, d.serial, d.mac, d.label, d.location, d.console, d.fingerprint]
         cells += [SETTINGS[n].text(d.values[n].value) if n in d.values else "" for n in used]
         rows.append(cells)
     return headings, rows

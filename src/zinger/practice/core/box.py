@@ -157,6 +157,9 @@ class Box:
         elif not on and self.powered:
             self._die()
 
+    def press(self) -> None:
+        """What opens the way to it is pressed; most families have no such thing."""
+
     def restart(self) -> None:
         """Restart by command."""
         loop = asyncio.get_running_loop()

@@ -180,6 +180,16 @@ def self_signed(name: str) -> str:
     return (private + certificate.public_bytes(serialization.Encoding.PEM)).decode()
 
 
+def fingerprint_in(pem: str) -> str:
+    """The SHA-256 fingerprint of a certificate, in pairs of hexadecimal digits."""
+    return (
+        x509.load_pem_x509_certificate(pem[pem.index(BEGIN) :].encode()).fingerprint(hashes.SHA256()).hex(":").upper()
+    )
+
+
+BEGIN = "-----BEGIN CERTIFICATE"
+
+
 def tls_of(certificate: str) -> ssl.SSLContext:
     """TLS with a key and certificate in PEM."""
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)

@@ -17,11 +17,14 @@ class PagesBox(SheetBox):
     """A device that is reached over the network only. Its address is kept under `address`."""
 
     OPEN = "yes"
+    PRESSED_WITHIN = 0.0
+    """Seconds after power-on in which it must be pressed, out of its carton, before it answers; 0 for never."""
     has_console = False
 
     def stands(self, flash: dict[str, Any]) -> None:
         super().stands(flash)
         self.in_force: Any = self.running
+        self._pressed, self._switched_on = False, 0.0
         """The state that the network sees: what is set counts there a moment later."""
         self._asked_now, self._answered = 0, 0.0
         self.asked = 0
@@ -34,6 +37,19 @@ class PagesBox(SheetBox):
 
     async def on_network(self, tty: Tty, kind: str, user: str | None) -> None:
         raise LineLost
+
+    def power(self, on: bool) -> None:
+        if on and not self.powered:
+            self._pressed, self._switched_on = False, self.clock.now()
+        super().power(on)
+
+    def press(self) -> None:
+        self._pressed |= self.clock.now() - self._switched_on <= self.PRESSED_WITHIN
+
+    @property
+    def address(self) -> IPv4Interface | None:
+        shut = self.PRESSED_WITHIN and self.startup is None and not self._pressed
+        return None if shut else super().address
 
     @property
     def fixed_address(self) -> IPv4Interface | None:

@@ -21,7 +21,7 @@ from typing import Any
 from zinger.practice.core.box import Body, Box
 from zinger.practice.core.clock import Clock
 from zinger.practice.core.consoles import serve_telnet
-from zinger.practice.core.doors import DOORS, bound
+from zinger.practice.core.doors import DOORS, bound, fingerprint_in
 from zinger.practice.core.keeper import LineKeeper
 from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.tty import Tty
@@ -164,6 +164,22 @@ class Yard:
             self.laptop.append(taken)
         return {"addresses": [str(a) for a in self.laptop]}
 
+    def do_handed(self, device: str) -> Reply:
+        """The laptop asks for an address on the cable, and the device hands it one."""
+        box = self._box(device)
+        own = box.factory_address
+        if own is None or not (box.cabled and box.powered):
+            raise No(f"nobody answers the laptop's request on the cable of {device}")
+        taken = IPv4Interface(f"{own.network.broadcast_address - 2}/{own.network.prefixlen}")
+        if taken not in self.laptop:
+            self.laptop.append(taken)
+        return {"addresses": [str(a) for a in self.laptop]}
+
+    def do_press(self, device: str) -> Reply:
+        """What opens the way to a device is pressed."""
+        self._box(device).press()
+        return {}
+
     def do_deliver(self) -> Reply:
         """The bench is cleared: every device as delivered, nothing plugged in, the laptop without an address."""
         for box in self.boxes.values():
@@ -261,7 +277,8 @@ class Yard:
 
     def do_label(self, device: str) -> Reply:
         """What is printed on the box, for whoever reads it."""
-        return {"secret": self._box(device).label}
+        box = self._box(device)
+        return {"secret": box.label, "fingerprint": fingerprint_in(box.certificate) if box.certificate else ""}
 
     def do_type(self, device: str, text: str) -> Reply:
         """Somebody else, at a second terminal on the same console, types this."""

@@ -28,6 +28,7 @@ ADDS = {"rules": "Add the rule", "forwards": "Add the forward", "keeps": "Keep t
 class EdgeFirewall(PagesBox):
     """One simulated firewall."""
 
+    factory_address = IPv4Interface("192.0.2.1/24")
     BOOT = ((40, ""), (80, ""), (30, ""))
 
     def stands(self, flash: dict[str, Any]) -> None:

@@ -53,6 +53,7 @@ class Broker(PagesBox):
     """One simulated broker."""
 
     BOOT = ((20, ""), (35, ""), (5, ""))
+    PRESSED_WITHIN = 240.0
 
     def factory_state(self) -> Sheet:
         return Sheet(
