@@ -221,6 +221,7 @@ class OnWire(ABC):
         while press is not None:
             within = press.within / self.world.pace
             until = time.time() + within if within else None
+            self.line.say(f"hands: {press.do}")
             self.line.wait("your hands", until)
             why = f"{self.book.title} opens its pages only then" if self.book.pages else "it is reached only then"
             act = Act(Verb.PRESS, self.name, f"at {self.name}: {press.do}", why, rank=0, see=press.see, until=until)

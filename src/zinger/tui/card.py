@@ -32,10 +32,19 @@ def _framed(line: str) -> str:
     return line.replace("|", "│")
 
 
+def _even(lines: list[str]) -> list[str]:
+    """The rows of one box, all as wide as the widest; other drawings as they are."""
+    if not all(line[:1] in ".|'" and line[-1:] == line[:1] for line in lines):
+        return lines
+    width = max(map(len, lines), default=0)
+    fill = {"|": " ", ".": "-", "'": "-"}
+    return [line[:-1] + fill[line[0]] * (width - len(line)) + line[-1] if line else line for line in lines]
+
+
 def panel(card: Card) -> Text:
     """The front in characters; what is to be used stands out, other ports and buttons are quiet."""
     text = Text()
-    for line in card.panel.splitlines():
+    for line in _even(card.panel.splitlines()):
         text.append("  ")
         for piece in re.split(r"(\{[^}]*\}|\[=*\]|\(\)|\bo\b|│)", _framed(line)):
             if piece.startswith("{"):
