@@ -124,6 +124,9 @@ def test_a_new_certificate_after_a_move_counts_once_the_serial_number_is_compare
     done = zinger("run", folder, "--headless")
     assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
     kinds = [entry.kind for entry in Journal(folder / "journal.db").entries()]
+    shown = [entry.data for entry in Journal(folder / "journal.db").entries() if entry.kind == "kept"]
+    assert shown[0]["what"] == "what comes into force"
+    assert "address: 192.0.2.1/24 becomes 10.44.16.4/24" in shown[0]["lines"]
     asked = [entry for entry in Journal(folder / "journal.db").entries() if entry.data.get("verb") == "terms"]
     assert kinds.count("new certificate") == 1 and asked == []
     assert "terms of hollin-e3 are accepted" in zinger("accept-terms", folder, "hollin-e3", "--yes").stdout

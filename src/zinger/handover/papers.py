@@ -193,7 +193,16 @@ def _device(record: DeviceRecord) -> list[Flowable]:
             ]
         )
     narrow = [_NARROW] * len(sources)
-    return [*head, _table(rows, (*_WIDE, *narrow, _ROOM - sum(_WIDE) - sum(narrow)))]
+    kept = [
+        part
+        for what, lines in record.memory.kept.items()
+        for part in (
+            Spacer(1, 4),
+            Paragraph(f"{_say(what)}, as the device showed it", _SMALL),
+            Paragraph("<br/>".join(map(_say, lines)), _EVIDENCE),
+        )
+    ]
+    return [*head, _table(rows, (*_WIDE, *narrow, _ROOM - sum(_WIDE) - sum(narrow))), *kept]
 
 
 def _telling(mine: list[Finding | None]) -> list[Finding]:

@@ -233,7 +233,8 @@ class PageSign:
 
     `at` is held against path and query, `title`, `heading` and `text` (a line of the page) are patterns, `has` are
     fields and `button` a button of one form, `link` the text of a link, `json` patterns by path of JSON. `waits`:
-    seconds after which a page that only tells to wait is asked for again; 0 for every other.
+    seconds after which a page that only tells to wait is asked for again; 0 for every other. `keep`: what its text is
+    called, where it is kept as evidence: a preview of what the device will do, a summary.
     """
 
     at: re.Pattern[str] | None = None
@@ -246,6 +247,7 @@ class PageSign:
     link: str = ""
     json: Mapping[str, re.Pattern[str]] = field(default_factory=dict)
     waits: float = 0.0
+    keep: str = ""
 
     @property
     def weight(self) -> int:

@@ -132,6 +132,7 @@ class PageShape(Shape):
     link: str = ""
     json_paths: dict[str, str] = Field(default={}, alias="json")
     waits: str = ""
+    keep: str = ""
 
 
 class PlaceShape(Shape):

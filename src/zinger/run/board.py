@@ -6,7 +6,7 @@ Plain data, no interface: a screen takes what it needs ten times a second and ne
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -67,6 +67,8 @@ class DeviceLine:
     findings: dict[tuple[str, Source], Finding] = field(default_factory=dict)
     transcript: Transcript = field(default_factory=Transcript)
     evidence: set[str] = field(default_factory=set)
+    kept: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """What it showed that is kept as evidence, such as a preview of what it will do: its lines, by name."""
     person_has_it: bool = False
     held: tuple[str, Mark] | None = None
     """While a person holds it: what the sentence would be."""
@@ -155,6 +157,11 @@ class DeviceLine:
                 good = all(f.holds for (s, _), f in self.findings.items() if s == line.setting)
                 line.mark = Mark.PROVED if good else Mark.DIFFERS
                 self._sum_up(line.stop)
+        self.version += 1
+
+    def keep(self, what: str, lines: Iterable[str]) -> None:
+        """It showed something that is kept as evidence."""
+        self.kept[what] = tuple(lines)
         self.version += 1
 
     def _sum_up(self, stop: Stop) -> None:

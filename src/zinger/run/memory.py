@@ -27,6 +27,7 @@ from zinger.store.entries import (
     Found,
     HandsDone,
     Happened,
+    Kept,
     MaySignIn,
     Met,
     NeedsYou,
@@ -102,6 +103,7 @@ class Memory:
     unsaved: bool = False
     """Whether something was sent or typed, and no save was seen to succeed since."""
     findings: dict[tuple[str, Source], Finding] = field(default_factory=dict)
+    kept: dict[str, tuple[str, ...]] = field(default_factory=dict)
     spans: list[Span] = field(default_factory=list)
     """What was done in the last run, and when."""
     refused: dict[str, str] = field(default_factory=dict)
@@ -163,6 +165,10 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
     memory.concluded_of, memory.needs_you = "", ""
 
 
+def _kept(memory: Memory, event: Kept, device: str, at: float) -> None:
+    memory.kept[event.what] = tuple(event.lines)
+
+
 def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
     memory.unsaved |= event.changes
 
@@ -187,6 +193,7 @@ def _met(memory: Memory, event: Met, device: str, at: float) -> None:
         memory.findings.clear()
         memory.refused.clear()
         memory.taken.clear()
+        memory.kept.clear()
         memory.unsaved = True  # a forced change of its password may have come first
         memory.box = event
     memory.box = Met(event.serial or memory.box.serial, event.mac or memory.box.mac)
@@ -222,6 +229,7 @@ def _concluded(memory: Memory, event: Concluded, device: str, at: float) -> None
 _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     SignedIn: _signed_in,
     Renewed: _renewed,
+    Kept: _kept,
     MaySignIn: _may_sign_in,
     Booted: _booted,
     StageDone: _stage_done,

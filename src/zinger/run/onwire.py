@@ -32,7 +32,7 @@ from zinger.talk.errands.confirm import confirm
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import take_reading
 from zinger.talk.errors import Interrupted, Silent, Stuck
-from zinger.talk.events import Event, Recognised, Renewed, SignedIn, Waiting, Waits
+from zinger.talk.events import Event, Recognised, Renewed, SignedIn, ToKeep, Waiting, Waits
 from zinger.talk.requests import At, Errand
 
 T = TypeVar("T")
@@ -282,6 +282,9 @@ class OnWire(ABC):
             self.note(entries.Renewed(event.user, event.secret))
         elif isinstance(event, SignedIn):
             self.note(entries.SignedIn(event.user, event.secret))
+        elif isinstance(event, ToKeep) and self.line.kept.get(event.what) != event.lines:
+            self.line.keep(event.what, event.lines)
+            self.note(entries.Kept(event.what, event.lines))
 
     def _waits(self, event: Waits) -> None:
         now = asyncio.get_running_loop().time()

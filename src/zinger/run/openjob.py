@@ -82,6 +82,8 @@ class OpenJob(OpenPlan):
             memory = self.memories[name] = remember(happened[name])
             for finding in memory.findings.values():
                 line.find(finding)
+            for what, lines in memory.kept.items():
+                line.keep(what, lines)
             _recall_line(line, memory, revision_of(line.device))
 
 

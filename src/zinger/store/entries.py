@@ -75,6 +75,15 @@ class HandsAsked(Happened):
 
 
 @dataclass(frozen=True)
+class Kept(Happened):
+    """What the device said it would do, or has, in its own words: evidence beside the findings."""
+
+    kind = "kept"
+    what: str
+    lines: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class HandsWithdrawn(Happened):
     """Nobody waits any more for an act that was asked for."""
 
@@ -338,6 +347,7 @@ _KINDS: dict[str, type[Any]] = {
         MaySignIn,
         SignedIn,
         Renewed,
+        Kept,
         Booted,
         StageDone,
         WillSend,

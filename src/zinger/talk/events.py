@@ -51,6 +51,14 @@ class Renewed:
     secret: str
 
 
+@dataclass(frozen=True, slots=True)
+class ToKeep:
+    """The device shows something that is kept as evidence: what it is called, and its lines."""
+
+    what: str
+    lines: tuple[str, ...]
+
+
 class Waiting(StrEnum):
     """What a conversation waits for, as far as others act on it."""
 
@@ -67,4 +75,4 @@ class Waits:
     what: Waiting = Waiting.OTHER
 
 
-Event = Recognised | Sent | Mended | Nudged | SignedIn | Renewed | Waits
+Event = Recognised | Sent | Mended | Nudged | SignedIn | Renewed | ToKeep | Waits

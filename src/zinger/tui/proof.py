@@ -51,12 +51,15 @@ class Findings(Rows):
         self.rows: list[tuple[str, dict[Source, Finding]]] = []
         self.owed: list[tuple[str, str, str]] = []
         """What is owed or was accepted: title, what is lacking or `accepted`, why."""
+        self.kept: list[tuple[str, str, str]] = []
+        """What the device showed and is kept as evidence, in the same form: what it is called, `shown`, its lines."""
 
     def lay_out(self) -> None:
         """Group findings by setting, differences first; what is owed stands above them all."""
         came = self.line.outcome
         self.owed = [(debt.title, debt.lacking.value, debt.why) for debt in came.owed] if came else []
         self.owed += [(title_of(setting), "accepted", why) for setting, why in came.accepted] if came else []
+        self.kept = [(what, "shown", "\n".join(lines)) for what, lines in self.line.kept.items()]
         groups: dict[str, dict[Source, Finding]] = {}
         for finding in self.line.findings.values():
             groups.setdefault(finding.setting, {})[finding.source] = finding
@@ -64,20 +67,25 @@ class Findings(Rows):
         self.redraw()
 
     def count(self) -> int:
-        return len(self.owed) + len(self.rows)
+        return len(self.owed) + len(self.rows) + len(self.kept)
+
+    def _told(self, index: int) -> tuple[str, str, str] | None:
+        """What is told in words in this row; None for one of findings."""
+        behind = index - len(self.owed) - len(self.rows)
+        return self.owed[index] if index < len(self.owed) else self.kept[behind] if behind >= 0 else None
 
     def key(self, index: int) -> Any:
-        return self.owed[index] if index < len(self.owed) else self.rows[index - len(self.owed)][0]
+        return self._told(index) or self.rows[index - len(self.owed)][0]
 
     def stamp(self, index: int) -> Hashable:
-        if index < len(self.owed):
-            return self.owed[index]
+        if told := self._told(index):
+            return told
         setting, found = self.rows[index - len(self.owed)]
         return (setting, tuple(found.values()))
 
     def draw(self, index: int, width: int) -> Text:
-        if index < len(self.owed):
-            return self._draw_owed(index, width)
+        if told := self._told(index):
+            return self._draw_told(told, width)
         setting, found = self.rows[index - len(self.owed)]
         first = next(iter(found.values()))
         good = all(f.holds for f in found.values())
@@ -92,14 +100,14 @@ class Findings(Rows):
             words += f", but {worst.source.value}: {worst.read or 'nothing'}"
         return row.append(f"  {fit(words, width - row.cell_len - 3)}", PAPER if good else ROSE)
 
-    def _draw_owed(self, index: int, width: int) -> Text:
+    def _draw_told(self, told: tuple[str, str, str], width: int) -> Text:
         """The title, that it is owed, and why, as far as there is room; the rest stands below."""
-        title, lacking, why = self.owed[index]
+        title, lacking, why = told
         names, _ = widths(width)
         row = Text(f" {fit(title, names - 2):<{names}}", Style(color=PAPER))
-        word = lacking if lacking == "accepted" else f"owed, {lacking}"
-        row.append(f" ◎ {word}: ", Style(color=SLATE, bold=True))
-        return row.append(fit(why, width - row.cell_len - 1), PAPER)
+        word = lacking if lacking in ("accepted", "shown") else f"owed, {lacking}"
+        row.append(f" {'≡' if lacking == 'shown' else '◎'} {word}: ", Style(color=SLATE, bold=True))
+        return row.append(fit(why.replace("\n", " / "), width - row.cell_len - 1), PAPER)
 
     def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
         """A ring where a finding is still to come, a dash where none is owed."""
@@ -137,7 +145,7 @@ class Evidence(Widget):
         if self.owed is not None:
             title, lacking, why = self.owed
             head = Text.assemble((title, Style(color=SLATE, bold=True)), (f" · {lacking}", DIM))
-            return head.append(f"\n\n {why}", PAPER)
+            return head.append("\n\n " + why.replace("\n", "\n "), PAPER)
         text = Text.assemble(("evidence", Style(color=GREEN, bold=True)), (" · what the device showed", DIM), "\n")
         for source in COLUMNS:
             if finding := self.found.get(source):

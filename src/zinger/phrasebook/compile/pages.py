@@ -63,6 +63,7 @@ class PagesSection(Section):
             p.link,
             {where: self.regex([*path, "json", where], pattern) for where, pattern in p.json_paths.items()},
             self.duration([*path, "waits"], p.waits) if p.waits else 0.0,
+            p.keep,
         )
         if sign.weight == 0:
             self.bad(path, "every page would be this place; say what its address, title, fields or text are")

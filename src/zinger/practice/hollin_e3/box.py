@@ -15,7 +15,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
-from zinger.practice.core.pages_box import PagesBox
+from zinger.practice.core.pages_box import PagesBox, text
 from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.hollin_e3 import pages
@@ -228,10 +228,20 @@ class EdgeFirewall(PagesBox):
             self.spawn(self._forced(self.draft.copy()))
             return RedirectResponse("/force", 303)
         differs = self.draft.dump() != self.running.dump()
-        note = "<p>The draft differs from what is in force.</p>" if differs else "<p>Nothing waits.</p>"
+        note = (
+            f"<p>The draft differs from what is in force.</p>{self._changes()}" if differs else "<p>Nothing waits.</p>"
+        )
         return HTMLResponse(
             pages.whole("Into force", note + pages.form("force", self._pass(), "", "Put it into force"))
         )
+
+    def _changes(self) -> str:
+        """What will be another when the draft is in force."""
+        old, new = self.running.values, self.draft.values
+        rows = [
+            f"{key}: {old.get(key)} becomes {new[key]}" for key in new if key != "seen" and new[key] != old.get(key)
+        ]
+        return "<ul>" + "".join(f"<li>{text(row)}</li>" for row in rows) + "</ul>"
 
     async def _forced(self, state: Sheet) -> None:
         for seconds, words in FORCE_STEPS:

@@ -17,7 +17,7 @@ from zinger.phrasebook.document import Document, at_path, written
 from zinger.phrasebook.pages import Authenticate, Call, Follow, Open, Pages, Press, Submit, Token
 from zinger.phrasebook.words import Words
 from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
-from zinger.talk.events import Event, Recognised, Sent, Waits
+from zinger.talk.events import Event, Recognised, Sent, ToKeep, Waits
 from zinger.talk.pages.fields import joined
 from zinger.talk.pages.http import Failed, FormBody, JsonBody, Request, Response
 from zinger.talk.pages.parse import parse
@@ -28,6 +28,8 @@ from zinger.talk.surface import NEVER, Wait
 AGAIN = 1.0
 """Seconds between two requests for what did not come."""
 MOST_REDIRECTS = 10
+MOST_KEPT = 400
+"""Lines of a page that are kept as evidence."""
 FOLLOWS = 20.0
 """A page that goes on by itself within so many seconds is followed."""
 _KEEPS_ITS_METHOD = (307, 308)
@@ -105,6 +107,7 @@ class PagesSurface:
             except TalkError as error:
                 self._done(error)
                 return
+            self._keep_evidence(first)
             self._events.append(Sent(request.deed.shown, self._at.name if self._at else "", request.purpose))
         self._turn = Turn(request, now + request.patience, first)
         self._ask(first)
@@ -232,6 +235,12 @@ class PagesSurface:
             self._stays_here(made.url, page)
             return _from_page(made, page)
         raise Stuck(f"{deed.shown!r} can't be done on pages; it is for a terminal")
+
+    def _keep_evidence(self, request: Request) -> None:
+        """A preview or summary counts as it stands when it is confirmed."""
+        what = self.pages.signs[self._at.name].keep if self._at is not None else ""
+        if what and self.page is not None and not request.reads_only:
+            self._events.append(ToKeep(what, self.page.lines[:MOST_KEPT]))
 
     def _call(self, deed: Call) -> Request:
         body = JsonBody(deed.json) if deed.json is not None else FormBody(deed.form) if deed.form is not None else None
