@@ -12,6 +12,7 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
 from zinger.phrasebook.load import load_phrasebook
 from zinger.phrasebook.pages import Submit
+from zinger.phrasebook.unfilled import never_filled
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.problems import Severity
@@ -171,6 +172,7 @@ readings:
       vlan: {table: VLANs, columns: {id: Id, name: Name}, value: '{{ id }} {{ name }}'}
       name: {field: Name}
       zone: {field: z}
+  backup: {at: net, ask: {open: /kept.txt}, take: {motto: '^motto (?P<value>.+)$'}}
   data: {at: net, ask: {call: {to: /api}, to: told}, take: {dns: {json: 'net.dns[]'}, up: {json: net.on}}}
 """
 DOOR = "<title>In</title><form method=post action=/in>User <input name=u> Password <input name=p type=password></form>"
@@ -323,6 +325,30 @@ readings:
     ask: {call: {to: /api/net}}
     take: {name: {json: name}, dns: {json: 'dns[]', columns: {a: ip}, value: '{{ a }}'}}
 """
+
+
+def test_a_download_gives_facts_and_leaves_the_page_where_it_was() -> None:
+    book = load_phrasebook(BOOK, "own.yaml")
+    kept = (200, {"content-disposition": "attachment; filename=kept.txt"}, "vlan 7\nmotto steam\n")
+
+    def both() -> Errand[Any]:
+        answer = yield from take_reading(book, book.readings["backup"], keys("right"))
+        yield from take_reading(book, book.readings["state"], keys("right"))
+        return gather(book.readings["backup"].take, answer.rows, None, page=answer.page)
+
+    site = Site(start=NET, s=STATE, **{"kept.txt": kept})
+    facts = talk(both(), site).result()
+    assert facts["motto"][0].value == "steam"
+    assert [urlsplit(r.url).path for r in site.asked] == ["/", "/kept.txt", "/s"]  # the link is still there
+
+
+def test_a_required_field_that_nothing_fills_is_known_from_a_recorded_page() -> None:
+    book = load_phrasebook(BOOK, "own.yaml")
+    more = "Place <input name=p required> <input name=h type=hidden required><select name=z required></select>"
+    wants = NET.replace("<button>", f"Zone <input name=z2 required value=UTC>{more}<button>")
+    found = never_filled(book, "own.yaml", [page(wants), page(DOOR.replace("name=u", "name=u required"))])
+    assert [(p.id, p.spot.key) for p in found] == [("required-not-filled", "places.net")]
+    assert "'Place'" in found[0].what
 
 
 def test_an_interface_is_spoken_to_with_its_token_and_says_no_in_json() -> None:

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from zinger.phrasebook.book import Card, Phrasebook
+    from zinger.phrasebook.document import Document
+    from zinger.plan.problems import Problem
     from zinger.talk.replay import Heard
 
 
@@ -88,6 +90,10 @@ def show(
 def check(
     name: Annotated[str, typer.Argument(help="a family, or a phrasebook's file", metavar="FAMILY")],
     as_json: Json = False,
+    recordings: Annotated[
+        list[Path] | None,
+        typer.Option("--har", metavar="FILE", help="and required fields of these recorded pages that nothing fills"),
+    ] = None,
     rewrite: Annotated[
         bool, typer.Option("--rewrite", help="first put the file into today's words of the language")
     ] = False,
@@ -100,7 +106,7 @@ def check(
     if rewrite:
         _rewrite(Path(name))
     book, file = _spoken(name)
-    problems = [*examine(book, file), *uncovered(book, file)]
+    problems = [*examine(book, file), *uncovered(book, file), *_never_filled(book, file, recordings or [])]
     if as_json:
         print_json(
             [
@@ -114,6 +120,13 @@ def check(
         errors = sum(p.severity is Severity.ERROR for p in problems)
         print(f"{book.title}: {counted(errors, 'error')}, {counted(len(problems) - errors, 'warning')}")
     raise typer.Exit(FINDINGS if any(p.severity is Severity.ERROR for p in problems) else DONE)
+
+
+def _never_filled(book: Phrasebook, file: str, recordings: list[Path]) -> list[Problem]:
+    from zinger.phrasebook.unfilled import never_filled
+
+    pages = [page for recording in recordings for _, _, page in _pages_of(book, recording) if page is not None]
+    return never_filled(book, file, pages)
 
 
 @family.command()
@@ -242,14 +255,19 @@ def _heard(book: Phrasebook, recording: Path) -> Iterator[Heard]:
 
 
 def _heard_of_pages(book: Phrasebook, recording: Path) -> Iterator[Heard]:
+    from zinger.talk.replay import replay_pages
+
+    return replay_pages(_pages_of(book, recording), book)
+
+
+def _pages_of(book: Phrasebook, recording: Path) -> Iterator[tuple[float, str, Document | None]]:
+    """What was asked in a recording, when (seconds), and the page that came."""
     from zinger.store.har import exchanges_of
     from zinger.talk.pages.surface import parsed
-    from zinger.talk.replay import replay_pages
 
     if book.pages is None:
         raise CommandError(f"{book.title} has no pages; a HAR recording tells nothing of it")
-    pages = ((one.at, one.asked, parsed(one.answer) if one.answer else None) for one in exchanges_of(recording))
-    return replay_pages(pages, book)
+    return ((one.at, one.asked, parsed(one.answer) if one.answer else None) for one in exchanges_of(recording))
 
 
 @family.command("schema")

@@ -171,6 +171,8 @@ class Document:
     """Texts that the page itself marks as an alert (WAI-ARIA 1.2, role alert)."""
     frames: tuple[str, ...] = ()
     elsewhere: str = ""
+    attached: bool = False
+    """Whether it is a download (RFC 6266, attachment): a browser stays on the page where it was asked for."""
     again: tuple[float, str] | None = None
     data: Any = None
     scripted: bool = False

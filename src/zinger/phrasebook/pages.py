@@ -140,6 +140,11 @@ class PageAct:
     make: Callable[[Mapping[str, object]], PageDeed]
     patience: float = PATIENCE
     joins: bool = False
+    submits: bool = False
+    """Whether it submits a form: by which `button`, with which `fields`, or `rows` of both that a template makes."""
+    button: str = ""
+    fields: tuple[str, ...] = ()
+    rows: str = ""
 
     @cached_property
     def uses(self) -> frozenset[str]:
@@ -160,7 +165,7 @@ def fill_act(source: str, button: str = "") -> PageAct:
         rows = render_lines(source, **_used(source, names))
         return Submit(tuple(_field_and_value(row.words) for row in rows), button)
 
-    return PageAct((source,), f"fill [{button}]" if button else "fill", make)
+    return PageAct((source,), f"fill [{button}]" if button else "fill", make, submits=True, button=button, rows=source)
 
 
 def _field_and_value(words: Words) -> tuple[str, Words]:
@@ -181,7 +186,8 @@ def submit_act(fills: Mapping[str, str], button: str = "") -> PageAct:
         return Submit(tuple((name, _filled(source, names)) for name, source in named if name), button)
 
     shown = ", ".join(f"{name}: {source}" for name, source in fills.items())
-    return PageAct((*fills, *fills.values()), f"{shown} [{button}]" if button else shown or "submit", make)
+    said = f"{shown} [{button}]" if button else shown or "submit"
+    return PageAct((*fills, *fills.values()), said, make, submits=True, button=button, fields=tuple(fills))
 
 
 def follow_act(text: str) -> PageAct:

@@ -10,9 +10,11 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.phrasebook.classify import LineKind, classify
 from zinger.phrasebook.document import Document
+from zinger.phrasebook.pages import Open
+from zinger.phrasebook.unfilled import unfilled
 from zinger.proof.facts import gather
 from zinger.talk.terminal.locator import Locator
 from zinger.talk.terminal.typed import Typed
@@ -23,7 +25,8 @@ from zinger.talk.timing import Timing
 class Heard:
     """One line, or what stood at the tail, at so many seconds, and what it is.
 
-    `kind` is place, sent, noise, boot, refusal, warning, fact, unknown (at the very end) or nothing.
+    `kind` is place, download, sent, noise, boot, refusal, warning, fact, required (a field that nothing fills), unknown
+    (at the very end) or nothing.
     """
 
     at: float
@@ -58,16 +61,33 @@ def replay_pages(exchanges: Iterable[tuple[float, str, Document | None]], book: 
         yield Heard(at, "sent", "", asked)
         if page is None or 300 <= page.status < 400:
             continue  # nothing came, or it sent on: the next exchange shows to what
+        if page.attached:
+            yield Heard(at, "download", "", page.words)
+            yield from _downloaded(at, page, book)
+            continue
         known = pages.recognise(page)
         captured = ", ".join(f"{name} {value}" for name, value in known[1].items()) if known else ""
         name = f"{known[0].name}{f' ({captured})' if captured else ''}" if known else ""
         yield Heard(at, "place" if known else "unknown", name, page.words)
         if refusal := pages.refusal(page):
             yield Heard(at, "refusal", refusal[1], refusal[0])
+        for field in unfilled(book, page):
+            yield Heard(at, "required", field.words, "nothing fills it here")
         for reading in book.readings.values():
             if known is not None and known[0].name == (reading.to or reading.at):
-                for fact, found in gather(reading.take, page.lines, reading.sections, page=page).items():
-                    yield from (Heard(at, "fact", fact, f"{one.value}   {one.line}") for one in found)
+                yield from _facts(at, reading, page)
+
+
+def _downloaded(at: float, page: Document, book: Phrasebook) -> Iterator[Heard]:
+    """The facts of a download, by the readings that ask for its address."""
+    for reading in book.readings.values():
+        if reading.ask == Open(page.path):
+            yield from _facts(at, reading, page)
+
+
+def _facts(at: float, reading: Reading, page: Document) -> Iterator[Heard]:
+    for fact, found in gather(reading.take, page.lines, reading.sections, page=page).items():
+        yield from (Heard(at, "fact", fact, f"{one.value}   {one.line}") for one in found)
 
 
 class _Reader:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
@@ -26,6 +27,12 @@ MOST_FRAMES = 8
 
 def parse(url: str, status: int, headers: dict[str, str], body: bytes) -> Document:
     """The document that an answer holds; `headers` have names in lower case. Never raises."""
+    page = _parsed(url, status, headers, body)
+    attached = headers.get("content-disposition", "").strip().lower().startswith("attachment")
+    return replace(page, attached=True) if attached else page
+
+
+def _parsed(url: str, status: int, headers: dict[str, str], body: bytes) -> Document:
     kind, _, rest = headers.get("content-type", "").partition(";")
     kind = kind.strip().lower()
     body = body[:LONGEST_PAGE]

@@ -290,6 +290,9 @@ class PagesSurface:
 
     def _came(self, turn: Turn, page: Document, now: float) -> None:
         """A whole page: a place, one that goes on by itself, or something unknown."""
+        if page.attached and self._at is not None and isinstance(turn.wanted, Do) and page.status < 400:
+            self._done(Answer(page.lines, replace(self._at, page=page)))  # a download: it still shows the page it did
+            return
         expect = turn.wanted.expect if isinstance(turn.wanted, Do) else frozenset()
         known = self.pages.recognise(page, expect)
         if known is not None:
