@@ -7,7 +7,7 @@ ABSENT, which is as bad as a difference.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -144,7 +144,11 @@ def _folded(values: tuple[str, ...]) -> str:
     )
 
 
-def to_send(script: Script, facts: Facts) -> tuple[Step, ...]:
-    """The steps whose settings differ; what can't be read back is always sent."""
+def to_send(script: Script, facts: Facts, is_known: Callable[[Step], bool] = lambda step: True) -> tuple[Step, ...]:
+    """The steps whose settings differ; what can't be read back is always sent.
+
+    So is a password or key whose account or network is shown, unless `is_known` says that it is the device's: what is
+    shown of a secret proves nothing.
+    """
     hold = {finding.setting for finding in judge(script, facts, Source.RUNNING) if finding.holds}
-    return tuple(step for step in script.steps if step.setting not in hold)
+    return tuple(step for step in script.steps if step.setting not in hold or (step.secrets and not is_known(step)))

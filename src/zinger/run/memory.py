@@ -17,7 +17,7 @@ from zinger.plan.subjects.accounts.credentials import PlannedAccount, accounts_o
 from zinger.plan.subjects.accounts.settings import CONSOLE_PASSWORD, PRIVILEGED_PASSWORD, SIGN_IN_PASSWORD
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import SURVIVED, Debt, Deeds, Outcome, settle
+from zinger.proof.outcome import SIGN_IN, SURVIVED, Debt, Deeds, Outcome, settle
 from zinger.store.entries import (
     Accepted,
     Booted,
@@ -46,6 +46,8 @@ from zinger.store.entries import (
 )
 
 FACTORY_PREFIX = "factory/"
+QUESTIONS_OF = "questions of "
+"""What is sent in a question script is kept in the journal under these words and its name."""
 _DEVICE_STAGES = frozenset({"reach", "power cut and boot", "save"})
 
 
@@ -98,6 +100,10 @@ class Memory:
     """The revision of the plan that the last run was about; empty in a journal that did not keep it."""
     debts: tuple[Debt, ...] = ()
     """What the last run left owed."""
+    begun: set[str] = field(default_factory=set)
+    """The settings, and the question scripts, of which something was sent to this box, whether it took it or not."""
+    kept_out: set[str] = field(default_factory=set)
+    """The accounts with which nobody was let in when they were tried last."""
     taken: dict[str, str] = field(default_factory=dict)
     """What a person accepted, with the reason, by setting."""
     unsaved: bool = False
@@ -171,6 +177,7 @@ def _kept(memory: Memory, event: Kept, device: str, at: float) -> None:
 
 def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
     memory.unsaved |= event.changes
+    memory.begun.add(event.setting)
 
 
 def _was_sent(memory: Memory, event: WasSent, device: str, at: float) -> None:
@@ -194,6 +201,8 @@ def _met(memory: Memory, event: Met, device: str, at: float) -> None:
         memory.refused.clear()
         memory.taken.clear()
         memory.kept.clear()
+        memory.begun.clear()
+        memory.kept_out.clear()
         memory.unsaved = True  # a forced change of its password may have come first
         memory.box = event
     memory.box = Met(event.serial or memory.box.serial, event.mac or memory.box.mac)
@@ -215,6 +224,9 @@ def _accepted(memory: Memory, event: Accepted, device: str, at: float) -> None:
 def _found(memory: Memory, event: Found, device: str, at: float) -> None:
     finding = event.finding(device)
     memory.findings[finding.setting, finding.source] = finding
+    if finding.setting.startswith(SIGN_IN):
+        name = finding.setting.removeprefix(SIGN_IN)
+        (memory.kept_out.discard if finding.holds else memory.kept_out.add)(name)
 
 
 def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:

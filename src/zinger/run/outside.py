@@ -90,7 +90,9 @@ class Outside:
             yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
     def _port(self, name: str, port: int) -> int:
-        """The port of a service; SSH's is where the device is signed in to."""
+        """The port of a service; SSH's is where the device is signed in to, that of its pages where they are."""
+        if self.book.pages is not None and name == f"services.{self.book.pages.scheme}":
+            return self.book.pages.port
         endpoint = at_the_planned(self.device, self.book)
         return endpoint.port if name == "services.ssh" and endpoint else port
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from zinger.phrasebook.steps import Effect
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.run.board import Mark
+from zinger.run.memory import QUESTIONS_OF
 from zinger.run.stages.stage import Pass
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
@@ -31,7 +32,7 @@ async def hold(on: Pass, name: str) -> None:
     wire.line.say("answering its questions")
     for account in accounts_of(wire.device):
         await on.may_sign_in(account.name, account.secret.name)
-    await wire.write(entries.WillSend(f"questions of {name}", f"{len(held.answers)} answers"))
+    await wire.write(entries.WillSend(f"{QUESTIONS_OF}{name}", f"{len(held.answers)} answers"))
     try:
         await wire.do(hold_interview(wire.book, wire.script, held, wire.keys))
     except RefusedByDevice as refusal:

@@ -31,7 +31,7 @@ class Send:
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
-        differ = to_send(wire.script, on.facts)
+        differ = to_send(wire.script, on.facts, on.knows_secrets_of)
         todo = [s for s in differ if not s.only_looked_at and on.done.refused[s.setting] < REFUSED_ENOUGH]
         for step in wire.script.steps:
             if step not in differ:

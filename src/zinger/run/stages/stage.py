@@ -7,10 +7,12 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from zinger.plan.owners import same_identity
+from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.proof.facts import Facts
-from zinger.run.memory import Memory
+from zinger.run.memory import QUESTIONS_OF, Memory
 from zinger.run.onwire import OnWire
 from zinger.run.verdict import Owed
+from zinger.script.compile import Step
 from zinger.store import entries
 from zinger.talk.errors import Stuck
 
@@ -47,6 +49,17 @@ class Pass:
         if user and (user, secret) not in (*self.memory.accepted, *self.memory.intended):
             self.memory.intended.insert(0, (user, secret))
             await self.wire.write(entries.MaySignIn(user, secret))
+
+    def knows_secrets_of(self, step: Step) -> bool:
+        """Whether the passwords of a step are this very device's, for all that is known: they were accepted, or sent.
+
+        One that was sent and with which nobody was let in is not.
+        """
+        mine = [(a.name, a.secret.name) for a in accounts_of(self.wire.device) if a.setting.name == step.setting]
+        if self.done.sent[step.setting] or any(pair in self.memory.accepted for pair in mine):
+            return True
+        begun = f"{QUESTIONS_OF}{step.interview}" if step.interview else step.setting
+        return begun in self.memory.begun and not any(name in self.memory.kept_out for name, _ in mine)
 
     def check_device(self, facts: Facts) -> None:
         """Is this the device that the plan means? Compared before the first step is sent. Raises Stuck."""

@@ -103,6 +103,7 @@ def _from_page(url: str, status: int, refresh: str, text: str, charset: str) -> 
     titles = root.findall(".//title")
     lines = tuple(text_lines(root))
     forms = tuple(forms_of(root, at, labels, charset.lower() or "utf-8"))
+    links = tuple(_links(root, at))
     return Document(
         url,
         status,
@@ -111,7 +112,7 @@ def _from_page(url: str, status: int, refresh: str, text: str, charset: str) -> 
         lines=lines,
         pairs=tuple(_pairs(root, lines)),
         forms=forms,
-        links=tuple(_links(root, at)),
+        links=links,
         tables=tuple(_tables(root)),
         remarks=tuple(remarks_of(root, labels)),
         alerts=tuple(
@@ -121,7 +122,7 @@ def _from_page(url: str, status: int, refresh: str, text: str, charset: str) -> 
             joined(at, frame.get("src", "")) for frame in root.iter("frame", "iframe") if frame.get("src", "").strip()
         )[:MOST_FRAMES],
         again=_again(root, at, refresh),
-        scripted=not forms and len("".join(lines)) < 200 and next(root.iter("script"), None) is not None,
+        scripted=not forms and not links and len("".join(lines)) < 200 and next(root.iter("script"), None) is not None,
     )
 
 
