@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+import socket
 import ssl
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager, suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import psutil
 import pytest
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
@@ -20,6 +22,7 @@ from zinger.link.base import LinkError, OtherKey, Unreachable
 from zinger.link.hostkeys import HostKeys
 from zinger.link.web import WebEndpoint, open_web
 from zinger.plan.values.fingerprint import fingerprint_of
+from zinger.plan.values.mac import link_local_of
 from zinger.talk.pages.http import Encoded
 
 Answer = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
@@ -180,3 +183,40 @@ async def test_a_challenge_is_answered_as_it_asks() -> None:
         await link.close()
     ha1 = hashlib.md5(b"ada:box:a-secret").hexdigest().encode()
     assert b'username="ada"' in heard[-1] and b"a-secret" not in b"".join(heard) and ha1 not in heard[-1]
+
+
+def own_link_local() -> str:
+    """A link-local address of this machine, with its zone; empty where it has none."""
+    return next(
+        (
+            f"{a.address.partition('%')[0]}%{card}"
+            for card, addresses in psutil.net_if_addrs().items()
+            for a in addresses
+            if a.family is socket.AF_INET6 and a.address.startswith("fe80:")
+        ),
+        "",
+    )
+
+
+async def itself(address: str, port: int) -> tuple[str, int]:
+    return address, port
+
+
+@pytest.mark.skipif(not own_link_local(), reason="this machine has no IPv6 link-local address")
+async def test_a_device_is_spoken_to_at_its_link_local_address(tmp_path: Path) -> None:
+    """The zone is this machine's own: the device is not told."""
+    (pem, der), heard = certificate(tmp_path), list[bytes]()
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(pem)
+    server = await asyncio.start_server(says(OK, heard=heard), own_link_local(), 0, ssl=context)
+    port = server.sockets[0].getsockname()[1]
+    endpoint = WebEndpoint("https", own_link_local(), port, known_as=("box",))
+    link = await open_web(endpoint, itself, HostKeys(tmp_path / "certificates"))
+    assert (await link.ask(get(endpoint), 5)).body == b"hi" and link.fingerprint == fingerprint_of(der)
+    assert f"host: [{own_link_local().partition('%')[0]}]:{port}".encode() in heard[-1].lower()
+    await link.close()
+    server.close()
+
+
+def test_a_device_makes_its_link_local_address_of_its_mac() -> None:
+    assert link_local_of("02-4b-56-71-44-02") == "fe80::4b:56ff:fe71:4402"  # RFC 4291, appendix A

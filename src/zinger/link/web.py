@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import asyncio
 import base64
+import re
 import socket
 import ssl
 from collections.abc import Awaitable, Callable
@@ -51,8 +52,12 @@ class WebEndpoint:
     def origin(self) -> str:
         """Scheme, address and port, as addresses begin."""
         usual = {"https": 443, "http": 80}.get(self.scheme)
-        host = f"[{self.address}]" if ":" in self.address else self.address
-        return f"{self.scheme}://{host}" + ("" if self.port == usual else f":{self.port}")
+        return f"{self.scheme}://{bracketed(self.address)}" + ("" if self.port == usual else f":{self.port}")
+
+
+def bracketed(host: str) -> str:
+    """A host as it stands in an address (RFC 3986 3.2.2)."""
+    return f"[{host}]" if ":" in host else host
 
 
 class WebLink:
@@ -80,8 +85,8 @@ class WebLink:
             raise OtherKey(f"{request.url[:200]} is not at {self.name}: nothing is sent there")
         port = parts.port or (443 if parts.scheme == "https" else 80)
         host, real = await self._where(parts.hostname or "", port)
-        url = parts._replace(netloc=f"{host}:{real}").geturl()
-        head = [("Host", parts.netloc), *request.headers]
+        url = parts._replace(netloc=f"{bracketed(host)}:{real}").geturl()
+        head = [("Host", re.sub(r"%[^\]]*\]", "]", parts.netloc)), *request.headers]  # its zone is this machine's own
         try:
             async with asyncio.timeout(min(patience + CONNECT_WITHIN, LONGEST)):
                 async with self._its_client().stream(

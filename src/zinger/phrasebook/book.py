@@ -142,6 +142,8 @@ class Factory:
     press: Press | None = None
     hands_out: bool = False
     """Whether it gives the laptop an address itself (DHCP, RFC 2131)."""
+    link_local: bool = False
+    """Whether it answers at the IPv6 address that it makes itself of its MAC (RFC 4862), on the cable."""
     certificate: str = ""
     """Where the fingerprint of its certificate is printed, if it is."""
 

@@ -74,7 +74,7 @@ def _password_not_tried(book: Phrasebook, file: str) -> Iterator[Problem]:
     door = book.map.asking(AsksFor.USER) or book.map.asking(AsksFor.PASSWORD)
     leaves = door is not None and book.map.next_move(book.home, door, book.map.every_name) is not None
     over = book.rules.proved_over
-    if "services.ssh" in over or (book.pages is not None and "services.https" in over) or leaves:
+    if "services.ssh" in over or (book.pages is not None and f"services.{book.pages.scheme}" in over) or leaves:
         return
     for name in _accounts(book):
         if book.steps[name].tries is None:

@@ -34,6 +34,7 @@ class FactoryShape(Shape):
     light: str = ""
     press: PressShape | None = None
     hands_out: bool = False
+    link_local: bool = False
     certificate: str = ""
     address: str = ""
     only_while: str = ""

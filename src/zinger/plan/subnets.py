@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from ipaddress import ip_interface
+from ipaddress import ip_interface, ip_network
 
 from zinger.plan.model import Site
 from zinger.plan.values.addresses import Address, Interface, Network
+
+LINK_LOCAL = ip_network("169.254.0.0/16")
 
 
 def hosts(net: Network) -> tuple[int, int]:
     """The first and last host address of a subnet, as numbers (RFC 4632; both of a /31, RFC 3021)."""
     first, last = int(net.network_address), int(net.broadcast_address)
+    if net == LINK_LOCAL:
+        return first + 256, last - 256  # the first and last 256 are reserved (RFC 3927 2.1)
     if net.num_addresses <= 2:
         return first, last
     return first + 1, last - (1 if net.version == 4 else 0)

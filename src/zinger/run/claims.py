@@ -168,6 +168,11 @@ def _command(what: str, address: Interface) -> str:
     return f": ip address {what} {address} dev {cards[0]}" if cards else ""
 
 
+def cards_up() -> list[str]:
+    """The network cards of this machine that are up, but for the loopback."""
+    return [name for name, card in psutil.net_if_stats().items() if card.isup and "loopback" not in card.flags]
+
+
 def _has_an_address_in(net: Network) -> bool:
     """Whether this machine has an address in a subnet now."""
     own = [

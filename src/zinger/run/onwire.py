@@ -99,6 +99,11 @@ class OnWire(ABC):
         """How one comes back where a change of its address goes wrong; nothing where no way is sure."""
         return ""
 
+    @property
+    def answers_at(self) -> str:
+        """The address at which it was reached last over the network; empty for none."""
+        return ""
+
     def went_away(self) -> None:
         """A step was sent that moves the link, or ends it: where it was counts no more."""
         return

@@ -48,16 +48,25 @@ DOORS = (
 class Outside:
     """Looks at one device from the network."""
 
-    def __init__(self, dialer: Dialer, device: Device, book: Phrasebook, world: World, box: Callable[[], Met]) -> None:
+    def __init__(
+        self,
+        dialer: Dialer,
+        device: Device,
+        book: Phrasebook,
+        world: World,
+        box: Callable[[], Met],
+        answers_at: Callable[[], str],
+    ) -> None:
         self.dialer, self.device, self.book, self.world = dialer, device, book, world
+        self.answers_at = answers_at
         self.box = box
         """Which device was met on the way in; the one that answers from the network must be the same."""
 
     @property
     def address(self) -> str | None:
-        """Where to look: the planned fixed address; a lease must be found first."""
+        """Where to look: the planned fixed address, else where its pages answer; None where that is not known."""
         address = self.device.address
-        return str(address.ip) if address and address.interface else None
+        return str(address.ip) if address and address.interface else (self._over_pages and self.answers_at()) or None
 
     def owed(self) -> list[str]:
         """The names of the findings that this look must bring."""
@@ -196,8 +205,9 @@ class Outside:
 
     async def _session(self, account: Account) -> Session:
         """A fresh session; raises AuthRefused, LinkError."""
-        open_session = over_pages if self._over_pages else over_ssh
-        return await open_session(self.world, self.device, self.book, account)
+        if self._over_pages and self.address is not None:
+            return await over_pages(self.world, self.device, self.book, account, self.address)
+        return await over_ssh(self.world, self.device, self.book, account)
 
     async def _identity(self, pump: Pump[Any], keys: Keyring) -> dict[str, str]:
         """The serial number and MAC that it shows in this session, where the family has readings for them."""

@@ -15,7 +15,9 @@ from zinger.link.web import spelled as pinned_as
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.values.fingerprint import fingerprint_of, is_of
+from zinger.plan.values.mac import link_local_of
 from zinger.run.board import DeviceLine
+from zinger.run.claims import cards_up
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory
 from zinger.run.onwire import AWAY, OnWire
@@ -82,6 +84,10 @@ class PagesWire(OnWire):
         return True
 
     @property
+    def answers_at(self) -> str:
+        return self._answered_at
+
+    @property
     def way_back(self) -> str:
         """What goes wrong at a first set-up is undone by the button that brings back its factory state."""
         return "its factory state"
@@ -120,7 +126,14 @@ class PagesWire(OnWire):
         found = [*met, *await self._leased()]
         if found:
             await self.world.claims.be_near(self.device, self.line.wait)
-        return found
+        return [*found, *self._link_local()]
+
+    def _link_local(self) -> list[WebEndpoint]:
+        """Where it answers at the address that it makes of its MAC: on whichever card its cable is."""
+        if not (self.book.factory.link_local and self._waits_for_a_lease):
+            return []
+        address = link_local_of(self.device.mac)
+        return [endpoint_at(self.device, self.book, f"{address}%{card}") for card in cards_up()]
 
     async def _dial_known(self) -> WebLink:
         """Wherever it may be by now; a lease may come while it is looked for. At the factory address only if it is

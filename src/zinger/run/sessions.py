@@ -55,10 +55,9 @@ async def over_ssh(world: World, device: Device, book: Phrasebook, account: Acco
     return Session(pump, Keyring([], passwords=passwords_of(device)), f"host key {link.host_key.fingerprint}")
 
 
-async def over_pages(world: World, device: Device, book: Phrasebook, account: Account) -> Session:
+async def over_pages(world: World, device: Device, book: Phrasebook, account: Account, address: str) -> Session:
     """Raises LinkError; whether the account is let in shows when it signs in."""
-    assert device.fixed is not None, "only a fixed address is looked at from outside"
-    link = await world.dialer.web(endpoint_at(device, book, str(device.fixed.ip)))
+    link = await world.dialer.web(endpoint_at(device, book, address))
     pump = pump_for(world, device, book)
     pump.join(link)
     return Session(pump, Keyring([(account.name, account.secret)]), f"certificate {link.fingerprint[:23]}…")

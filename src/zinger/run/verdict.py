@@ -20,7 +20,9 @@ class Owed:
 
     def __init__(self, wire: OnWire) -> None:
         self.wire = wire
-        self.outside = Outside(wire.world.dialer, wire.device, wire.book, wire.world, lambda: wire.memory.box)
+        self.outside = Outside(
+            wire.world.dialer, wire.device, wire.book, wire.world, lambda: wire.memory.box, lambda: wire.answers_at
+        )
 
     @property
     def restarts(self) -> bool:

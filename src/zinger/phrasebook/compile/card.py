@@ -47,6 +47,7 @@ class CardSection(Section):
             f.light,
             self._press(),
             f.hands_out,
+            f.link_local,
             f.certificate,
         )
 

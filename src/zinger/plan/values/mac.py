@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from ipaddress import IPv6Address
 
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.text import parse_text
@@ -23,6 +24,13 @@ def digits_of(text: str) -> str:
 def spelled(digits: str, between: str = "-", group: int = 2) -> str:
     """Digits in groups with something between."""
     return between.join(digits[i : i + group] for i in range(0, 12, group))
+
+
+def link_local_of(mac: str) -> str:
+    """The IPv6 link-local address that a device makes itself from its MAC (RFC 4291, appendix A; RFC 4862 5.3)."""
+    digits = digits_of(mac)
+    whole = f"{int(digits[:2], 16) ^ 2:02x}{digits[2:6]}fffe{digits[6:]}"
+    return str(IPv6Address(int(f"fe80000000000000{whole}", 16)))
 
 
 def parse_mac(raw: object) -> str:
