@@ -150,7 +150,7 @@ def test_a_job_from_nothing_gets_a_device_and_its_site(start: Callable[..., Term
     term.until("0 devices", "the sheet has headings but no devices")
     term.keys("+")
     term.until("1 device ", "new1", "its site is missing")
-    term.keys("Tab", "End", *["Up"] * 8, "e")
+    term.keys("Tab", "End", *["Up"] * 9, "e")
     term.until("Tab, Enter, Esc")
     term.keys("-l", "Wheal Junction")
     term.keys("Enter")
