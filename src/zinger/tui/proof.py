@@ -9,6 +9,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
+from textual.containers import VerticalScroll
 from textual.widget import Widget
 from textual.widgets import Footer
 
@@ -20,6 +21,8 @@ from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
 
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
+SHOWN = "shown"
+"""Of what the device showed and is kept as evidence, in the place of what is lacking."""
 NARROW = 110
 """Columns of the terminal below which the headings are short, so that what was planned can be read."""
 SHORT = {
@@ -59,7 +62,7 @@ class Findings(Rows):
         came = self.line.outcome
         self.owed = [(debt.title, debt.lacking.value, debt.why) for debt in came.owed] if came else []
         self.owed += [(title_of(setting), "accepted", why) for setting, why in came.accepted] if came else []
-        self.kept = [(what, "shown", "\n".join(lines)) for what, lines in self.line.kept.items()]
+        self.kept = [(what, SHOWN, "\n".join(lines)) for what, lines in self.line.kept.items()]
         groups: dict[str, dict[Source, Finding]] = {}
         for finding in self.line.findings.values():
             groups.setdefault(finding.setting, {})[finding.source] = finding
@@ -105,8 +108,8 @@ class Findings(Rows):
         title, lacking, why = told
         names, _ = widths(width)
         row = Text(f" {fit(title, names - 2):<{names}}", Style(color=PAPER))
-        word = lacking if lacking in ("accepted", "shown") else f"owed, {lacking}"
-        row.append(f" {'≡' if lacking == 'shown' else '◎'} {word}: ", Style(color=SLATE, bold=True))
+        word = lacking if lacking in ("accepted", SHOWN) else f"owed, {lacking}"
+        row.append(f" {'≡' if lacking == SHOWN else '◎'} {word}: ", Style(color=SLATE, bold=True))
         return row.append(fit(why.replace("\n", " / "), width - row.cell_len - 1), PAPER)
 
     def _to_come(self, setting: str, source: Source) -> tuple[str, str]:
@@ -137,7 +140,7 @@ class Evidence(Widget):
     """The very lines that the device showed for the setting under the cursor."""
 
     def __init__(self) -> None:
-        super().__init__(id="evidence")
+        super().__init__()
         self.found: dict[Source, Finding] = {}
         self.owed: tuple[str, str, str] | None = None
 
@@ -181,7 +184,8 @@ class Proof(DeviceScreen):
         yield Summary(self.line)
         yield Heads(self.line)
         yield Findings(self.line)
-        yield Evidence()
+        with VerticalScroll(id="evidence"):
+            yield Evidence()
         yield Footer()
 
     def on_mount(self) -> None:
@@ -206,7 +210,10 @@ class Proof(DeviceScreen):
         evidence = self.query_one(Evidence)
         evidence.owed = setting if isinstance(setting, tuple) else None
         evidence.found = rows.get(setting, {}) if evidence.owed is None else {}
-        evidence.refresh()
+        evidence.refresh(layout=True)
+        pane = self.query_one("#evidence", VerticalScroll)
+        pane.set_class(evidence.owed is not None and evidence.owed[1] == SHOWN, "tall")
+        pane.scroll_home(animate=False)
 
     def action_again(self) -> None:
         """Carry this device again: look, send what is not so, prove."""

@@ -240,7 +240,9 @@ class PagesSurface:
         """A preview or summary counts as it stands when it is confirmed."""
         what = self.pages.signs[self._at.name].keep if self._at is not None else ""
         if what and self.page is not None and not request.reads_only:
-            self._events.append(ToKeep(what, self.page.lines[:MOST_KEPT]))
+            ways = {link.text for link in self.page.links}
+            lines = [line for line in self.page.lines if line not in ways]
+            self._events.append(ToKeep(what, tuple(lines[:MOST_KEPT])))
 
     def _call(self, deed: Call) -> Request:
         body = JsonBody(deed.json) if deed.json is not None else FormBody(deed.form) if deed.form is not None else None
