@@ -195,7 +195,7 @@ def test_the_family_commands(tmp_path: Path) -> None:
     assert "base (hostname sw1)" in zinger("family", "try", "quern-s2", cast).stdout
     cast.write_text('{"version": 2}\nnonsense\n')
     assert f"{cast}:2 is not a line" in zinger("family", "try", "quern-s2", cast).stderr
-    assert "factory card only" in zinger("family", "show", "tarn-b2").stderr
+    assert "factory card only" in zinger("family", "show", "pennant-r3").stderr
     assert "did you mean quern-s2" in zinger("family", "check", "quern-s22").stderr
 
 

@@ -153,3 +153,36 @@ def test_what_goes_wrong_at_one_request_is_gone_past_or_told(job: Callable[..., 
     done = zinger("run", job(devices_csv=HEAD + BROKER.format(n=3), practice_yaml=practice), "--headless")
     assert done.stdout.splitlines()[-1] == end, done.stdout + done.stderr
     assert end.startswith("1") or "Unknown page: no place of this phrasebook is like Notice" in done.stdout
+
+
+BRIDGE = HEAD.strip() + ",bridge\n"
+ENDS = (
+    "Upper Kettle,bridge,kvr-uk-br1,Tarn B2,10.44.24.21,TB2-6001,02-4b-56-62-60-01,"
+    "kvr-uk-br2 access-point channel 100 power 12 dBm distance {metres} m\n"
+    "Upper Kettle,bridge,kvr-uk-br2,Tarn B2,10.44.24.22,TB2-6002,02-4b-56-62-60-02,"
+    "kvr-uk-br1 station channel 100 power 12 dBm distance {metres} m\n"
+)
+
+
+def test_the_end_that_follows_waits_for_the_one_that_leads_and_both_measure_the_signal(
+    job: Callable[..., Path],
+) -> None:
+    first, second = ENDS.format(metres=84).splitlines(keepends=True)
+    folder = job(devices_csv=BRIDGE + second + first, practice_yaml=FAST)  # by the sheet the other one would be first
+    done = zinger("run", folder, "--headless", "--json")
+    assert done.returncode == 0, done.stdout + done.stderr
+    found = [f for d in json.loads(done.stdout)["devices"] for f in d["findings"] if f["setting"] == "wireless.signal"]
+    assert [(f["source"], f["planned"], f["verdict"]) for f in found] == [("running", "34", "holds")] * 2
+    assert all(int(f["read"]) >= 34 for f in found)
+
+
+def test_a_follower_alone_is_refused_in_the_devices_words_and_a_weak_signal_differs(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=BRIDGE + ENDS.format(metres=84), practice_yaml=FAST)
+    alone = zinger("run", folder, "--headless", "--no-power-cut", "--only", "kvr-uk-br2")
+    assert alone.returncode == 1 and "kvr-uk-br1 was not heard; listen first" in alone.stdout, alone.stdout
+    folder = job("weak", devices_csv=BRIDGE.strip() + ",SNR\n" + ENDS.format(metres=84).replace(" m\n", " m,80\n"))
+    weak = zinger("run", folder, "--headless", "--no-power-cut", "--pace", "300", "--json")
+    differing = {
+        f["setting"] for d in json.loads(weak.stdout)["devices"] for f in d["findings"] if f["verdict"] != "holds"
+    }
+    assert weak.returncode == 1 and differing == {"wireless.signal"}, weak.stdout

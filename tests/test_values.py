@@ -10,6 +10,8 @@ import pytest
 
 from zinger.plan.naming import NamingRule
 from zinger.plan.settings import SECTIONS, SETTINGS
+from zinger.plan.subjects.wireless.budget import least_signal_to_noise
+from zinger.plan.subjects.wireless.models import Bridge
 from zinger.plan.values.addresses import (
     ManagementAddress,
     parse_address6,
@@ -108,6 +110,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "wireless.guest_sign_in": ("192.0.2.1", "192.0.2.1"),
     "wireless.join_address": ("10.44.8.6/24", "10.44.8.6/24"),
     "wireless.mesh": ("off", "off"),
+    "wireless.signal": ("34 dB", "34 dB"),
     "wireless.bridge": ("br2 station distance 84 m", "br2 station distance 84 m"),
     "edge.forwarding": ("Route", "route"),
     "edge.upstream": ("pppoe user line@example secret line", "pppoe user line@example secret line"),
@@ -266,3 +269,16 @@ def test_a_naming_rule_that_can_not_work_is_refused(rule: str, words: str) -> No
     with pytest.raises(ValueError, match=";") as caught:
         NamingRule(rule)
     assert words in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("bridge", "least"),
+    [
+        ("b access-point channel 100 power 12 dBm distance 84 m", 34),  # 12 + 28 - 85.7 + 95 - 15
+        ("b station channel 36 power 20 dBm distance 12000 m", 15),  # too far for more: less would be no bridge
+        ("b station channel 100 power 27 dBm distance 10 m", 35),
+        ("b station channel 100 power 12 dBm", None),
+    ],
+)
+def test_the_ends_of_a_bridge_should_hear_each_other_by_the_loss_of_free_space(bridge: str, least: int | None) -> None:
+    assert least_signal_to_noise(Bridge.read(bridge)) == least

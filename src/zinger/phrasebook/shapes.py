@@ -194,6 +194,7 @@ class StepShape(OnPage):
     shows_too: dict[str, str | ShownShape] = {}
     holds: str = "exactly"
     after: list[str] = []
+    after_device: str = ""
     also: StepShape | None = None
     tries: StepShape | None = None
 

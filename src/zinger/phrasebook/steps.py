@@ -28,11 +28,15 @@ class Effect(StrEnum):
 
 
 class Holds(StrEnum):
-    """When what is read back is as planned: the same in the same order, the same in any order, or among more."""
+    """When what is read back is as planned: the same in the same order, the same in any order, or among more.
+
+    `AT_LEAST` is of a number that is measured: so much or more.
+    """
 
     EXACTLY = "exactly"
     IN_ANY_ORDER = "in any order"
     AMONG_OTHERS = "among others"
+    AT_LEAST = "at least"
 
 
 @dataclass(frozen=True)
@@ -157,6 +161,8 @@ class StepTemplate:
     undo: str = ""
     reads: Reads | None = None
     after: tuple[str, ...] = ()
+    after_device: str = ""
+    """A template of the device that must be set up before this is sent, or looked at; nothing for none."""
     also: StepTemplate | None = None
     reads_too: tuple[Reads, ...] = ()
     """Other facts that show a part of it; their templates get the whole value."""
@@ -171,7 +177,7 @@ class StepTemplate:
     @cached_property
     def looks_around(self) -> bool:
         """Whether its templates use more than its own value, so that devices can't share them filled."""
-        sources = [self.undo, *self.what.sources]
+        sources = [self.undo, self.after_device, *self.what.sources]
         sources += [reads.shows for reads in (self.reads, *self.reads_too) if reads]
         around = {"plan", "device", "factory_account"}
         further = (self.also, self.tries)

@@ -11,6 +11,9 @@ from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.subjects.edge.settings import LOCAL, POOL, UPSTREAM
 from zinger.plan.subjects.management.settings import ADDRESS, GATEWAY
 from zinger.plan.subjects.standing import standing
+from zinger.plan.subjects.wireless.budget import least_signal_to_noise
+from zinger.plan.subjects.wireless.models import Bridge
+from zinger.plan.subjects.wireless.settings import BRIDGE, SIGNAL
 from zinger.plan.subnets import free_addresses, hosts
 from zinger.plan.values.account import Account
 from zinger.plan.values.addresses import Interface, ManagementAddress
@@ -30,6 +33,8 @@ class Deriver:
 
     def fill(self, values: Values, site: Site) -> ManagementAddress | None:
         """Derive what a device's values leave open, in place; returns its management address."""
+        if BRIDGE.name in values and SIGNAL.name not in values:
+            self._from_bridge(values)
         if ADDRESS.name not in values and LOCAL.name in values:
             self._from_local(values)
         if site.subnet is None:
@@ -49,6 +54,14 @@ class Deriver:
         local = values[LOCAL.name]
         origin = Origin(Layer.DERIVED, "derived: its address in the local network", local.origin.spot)
         values[ADDRESS.name] = Value(ADDRESS, ManagementAddress.of(cast(Interface, local.value)), origin)
+
+    @staticmethod
+    def _from_bridge(values: Values) -> None:
+        bridge = values[BRIDGE.name]
+        least = least_signal_to_noise(cast(Bridge, bridge.value))
+        if least is not None:
+            origin = Origin(Layer.DERIVED, "derived: the bridge's distance and power", bridge.origin.spot)
+            values[SIGNAL.name] = Value(SIGNAL, least, origin)
 
     def _gateway(self, site: Site) -> Value:
         """The same value for all devices of a site, so that checks can see that it is shared."""

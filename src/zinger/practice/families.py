@@ -13,6 +13,7 @@ from zinger.practice.quern_s9.box import Chassis
 from zinger.practice.quern_t1.box import Broker
 from zinger.practice.sallow_w5.box import Controller
 from zinger.practice.sallow_w8.box import SmallController
+from zinger.practice.tarn_b2.box import BridgeEnd
 
 FAMILIES: dict[str, type[Box]] = {
     "hollin-e3": EdgeFirewall,
@@ -25,4 +26,5 @@ FAMILIES: dict[str, type[Box]] = {
     "quern-t1": Broker,
     "sallow-w5": Controller,
     "sallow-w8": SmallController,
+    "tarn-b2": BridgeEnd,
 }

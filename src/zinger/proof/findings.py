@@ -85,7 +85,9 @@ def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | 
     return [
         _finding(script.device, step, step.shows, facts, source, among)
         for step in script.steps
-        if step.shows is not None and (among is None or step.fact in among)
+        if step.shows is not None
+        and (among is None or step.fact in among)
+        and (source is Source.RUNNING or not step.is_measured)
     ]
 
 
@@ -128,9 +130,16 @@ def _first(value: str) -> str:
 
 
 def _alike(shows: Shows, shown: tuple[str, ...]) -> bool:
+    if shows.holds is Holds.AT_LEAST:
+        return all(number is not None and number >= float(shows.expected[0]) for number in map(_number, shown))
     if shows.holds is Holds.EXACTLY:
         return shown == shows.expected
     return sorted(shown) == sorted(shows.expected)
+
+
+def _number(text: str) -> float | None:
+    found = re.match(r"-?\d+(?:\.\d+)?", text)
+    return float(found[0]) if found else None
 
 
 def _folded(values: tuple[str, ...]) -> str:

@@ -150,7 +150,8 @@ def _debts(
     for setting, source in missing:
         yield Debt(setting, Lacking.NOT_SEEN, f"nothing was read {source.value}")
     looked_at = ((_looked_for(step), step) for step in script.steps)
-    mortal = [step for name, step in looked_at if name and not any((name, source) in latest for source in SURVIVED)]
+    kept = ((name, step) for name, step in looked_at if name and not step.is_measured)
+    mortal = [step for name, step in kept if not any((name, source) in latest for source in SURVIVED)]
     if mortal:
         settings = counted(len(mortal), "setting")
         yield Debt(SURVIVAL, Lacking.NOT_SEEN, f"{settings} not read after a power cut or restart, nor in startup")

@@ -56,6 +56,7 @@ class Carrier:
         finally:
             self.line.ended = time.time()
             self.wire.release()
+            self.wire.world.claims.is_set_up(self.wire.name)
 
     async def _through(self) -> None:
         on = Pass(self.wire, self.memory, self.owed, self._done)

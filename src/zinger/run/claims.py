@@ -51,8 +51,31 @@ class Claims:
         self._devices = list(devices)
         self._near: set[Network] = set()
         self._spots: dict[str, _Spot] = {}
+        self._set_up: dict[str, asyncio.Event] = {}
+        self._waits_for: dict[str, str] = {}
         self._given: list[Interface] = []
         """The addresses that a person gave the laptop in this run."""
+
+    def expect(self, devices: Iterable[str]) -> None:
+        """These are to be set up in this run, so that others can wait for them."""
+        self._set_up = {name: asyncio.Event() for name in devices}
+
+    def is_set_up(self, device: str) -> None:
+        """Nobody need wait for this device any more: it is set up, or it ended otherwise."""
+        if device in self._set_up:
+            self._set_up[device].set()
+
+    async def after(self, device: str, other: str, waits: Say) -> None:
+        """Return once another device of this run is set up; at once where that one waits for this one."""
+        self._waits_for[device], on_the_way = other, other
+        try:
+            while on_the_way in self._waits_for and on_the_way != device:
+                on_the_way = self._waits_for[on_the_way]
+            if other in self._set_up and on_the_way != device and not self._set_up[other].is_set():
+                waits(f"{other}, which must be set up first")
+                await self._set_up[other].wait()
+        finally:
+            del self._waits_for[device]
 
     async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.

@@ -121,6 +121,7 @@ class Run:
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         self.hands.tell = self._note
         self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
+        world.claims.expect(device.name for device in devices)
         for device in devices:
             await self._begin(world, device)
 

@@ -38,7 +38,9 @@ class Owed:
             *([Source.AFTER_RESTART] if self.restarts else []),
         ]
         steps = [step for step in wire.script.steps if step.shows is not None]
-        owed = [(step.setting, source) for step in steps for source in sources]
+        owed = [
+            (s.setting, source) for s in steps for source in sources if source is Source.RUNNING or not s.is_measured
+        ]
         owed += [(step.setting, Source.STARTUP) for step in steps if step.fact in wire.book.startup_facts]
         owed += [(SIGN_IN + account.name, Source.CONSOLE) for account in self.on_console()]
         owed += [(trial.name, Source.CONSOLE) for trial in self.trials()]

@@ -87,6 +87,8 @@ class Step:
     """Parts of the planned value that what is read back does not show; passwords, which nothing shows, apart."""
     trials: tuple[Trial, ...] = ()
     """Steps that make the device use a password or key of it."""
+    after_device: str = ""
+    """The device that must be set up before this is sent, or looked at."""
     secrets: tuple[Part, ...] = ()
     """Passwords and keys that are sent with it. What a device shows of them proves nothing: it is masked, whichever."""
 
@@ -114,6 +116,11 @@ class Step:
     def only_looked_at(self) -> bool:
         """Whether nothing is sent for it: the device is as planned, or it differs."""
         return isinstance(self.what, Lines) and not self.what.lines
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether what is read is a state of the world, such as a signal: nothing that is kept, or survives."""
+        return self.shows is not None and self.shows.holds is Holds.AT_LEAST
 
     @property
     def shown(self) -> str:
@@ -244,7 +251,9 @@ class Filler:
         sent, shown = Parts(value.value), Parts(value.value)
         also = self._fill(template.also, value) if template.also else None
         step = self._filled(template, sent.value(), shown)
-        step = replace(step, undo=self._undo(template, value.value))
+        names = self._using(template.after_device, value=value.value)
+        first = render_text(template.after_device, **names).strip() if template.after_device else ""
+        step = replace(step, undo=self._undo(template, value.value), after_device=first)
         unused, hidden = sent.untouched(), shown.untouched()
         if not sent.any:
             unused, hidden = whole(template, secret=isinstance(value.value, SecretRef))

@@ -57,7 +57,12 @@ class StepsSection(Section):
         send = p.send if isinstance(p.send, str) or p.send is None else "\n".join(p.send)
         at = self._where(path, p, send)
         names = STEP_NAMES if name in SETTINGS else PLAIN_NAMES
-        for key, source in (("send", send or ""), ("undo", p.undo or ""), ("shows", p.shows if p.read else "")):
+        for key, source in (
+            ("send", send or ""),
+            ("undo", p.undo or ""),
+            ("shows", p.shows if p.read else ""),
+            ("after_device", p.after_device),
+        ):
             self.template([*path, key], source, names)
         replies = self._replies([*path, "replies"], p.replies, names)
         acts = self._acts(path, p, names)
@@ -73,6 +78,7 @@ class StepsSection(Section):
             p.undo or "",
             Reads(p.read, p.shows, self.word([*path, "holds"], "way to compare", p.holds, Holds)) if p.read else None,
             tuple(p.after),
+            p.after_device,
             self.step([*path, "also"], name, p.also) if p.also else None,
             tuple(self._reads_too([*path, "shows_too"], fact, shown) for fact, shown in p.shows_too.items()),
             self._trial([*path, "tries"], name, p.tries) if p.tries else None,

@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import json
 import random
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from ipaddress import IPv4Interface
@@ -88,6 +88,9 @@ class Box:
         self.power(False)
         self.cut_console()
         self.stands({})
+
+    others: Callable[[], Iterable[Box]] = staticmethod(lambda: ())
+    """Every device of the yard: what one sends through the air, others hear."""
 
     # -- what a family says ------------------------------------------------------------------------
     def factory_state(self) -> Any:

@@ -63,6 +63,8 @@ class Yard:
         self.boxes: dict[str, Box] = {
             b.key: families[b.family](b, clock, flash.get(b.key), chance) for b in bodies if b.family in families
         }
+        for box in self.boxes.values():
+            box.others = self.boxes.values
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()

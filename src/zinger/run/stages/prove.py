@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import time
 from collections.abc import Sequence
 
 from zinger.phrasebook.map import AsksFor
@@ -23,6 +25,9 @@ from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.send import send_step
 from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Stuck
 
+SETTLES = 60.0
+"""Seconds of the device's time that what is measured, such as a signal, may take to be as it should."""
+
 
 class ReadBack:
     """Read running and, where it can be read, startup."""
@@ -33,6 +38,10 @@ class ReadBack:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         wire.line.stop(Stop.PROOF, Mark.NOW)
+        wire.world.claims.is_set_up(wire.name)
+        for other in {step.after_device for step in wire.script.steps if step.only_looked_at} - {""}:
+            wire.line.say(f"waits until {other} is set up")
+            await wire.world.claims.after(wire.name, other, wire.line.wait)
         shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             running, found = await _read(on, Source.RUNNING)
@@ -55,15 +64,22 @@ class ReadBack:
 async def _read(on: Pass, source: Source, among: frozenset[str] | None = None) -> tuple[Facts, list[Finding]]:
     """Read and judge; what is not as planned is read once more, since somebody's key can cut an answer short."""
     wire, again = on.wire, False
+    measured = {step.setting for step in wire.script.steps if step.is_measured}
+    end = time.monotonic() + SETTLES / wire.world.pace
     while True:
         shown = await wire.read(startup=source is Source.STARTUP)
         if source is not Source.STARTUP:
             on.check_device(shown)
         found = judge(wire.script, shown, source, among)
-        if again or all(finding.holds for finding in found):
+        lacking = {finding.setting for finding in found if not finding.holds}
+        if lacking and lacking <= measured and time.monotonic() < end:
+            wire.line.wait("what is measured to settle")
+            await asyncio.sleep(max(0.2, SETTLES / 10 / wire.world.pace))
+        elif again or not lacking:
             wire.find(found)
             return shown, found
-        again = True
+        else:
+            again = True
 
 
 class FromNetwork:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable
+from contextlib import suppress
 
 from zinger.run.onwire import OnWire
 from zinger.run.stages.stage import Done
@@ -50,6 +51,11 @@ class Restarts:
             if await self.wire.is_down(since):
                 return
             await asyncio.sleep(max(SHORTEST, LOOKS_EVERY / self.wire.world.pace))
+
+    async def goes_down(self, within: float) -> None:
+        """Wait until it is seen to be down, at most so many seconds: it can have been too quick."""
+        with suppress(TimeoutError):
+            await asyncio.wait_for(self._watch(asyncio.get_running_loop().time()), within)
 
     async def is_up(self) -> None:
         """Wait until a device that boots now shows a sign of life."""

@@ -10,6 +10,7 @@ from zinger.proof.findings import to_send
 from zinger.run.board import Mark
 from zinger.run.pump import TakenOver
 from zinger.run.stages.interview import hold
+from zinger.run.stages.restarts import Restarts
 from zinger.run.stages.stage import Pass
 from zinger.script.compile import Step
 from zinger.store import entries
@@ -36,6 +37,8 @@ class Send:
         for step in wire.script.steps:
             if step not in differ:
                 wire.line.step(step.setting, Mark.SENT, "already set")
+            elif step.is_measured:
+                wire.line.step(step.setting, Mark.AHEAD, "it is measured at the end")
             elif step.only_looked_at:
                 wire.line.step(step.setting, Mark.DIFFERS, "it is only looked at")
         async with wire.stage("send", None, "sending the settings"):
@@ -96,6 +99,7 @@ async def send_one(on: Pass, step: Step) -> bool:
         wire.line.step(step.setting, Mark.SENT)
     else:
         _taken(on, step, answer, moves)
+        await _goes_down(on, [step])
     return True
 
 
@@ -104,7 +108,7 @@ async def send_form(on: Pass, steps: Sequence[Step]) -> None:
     wire, refused = on.wire, dict[str, str]()
     wire.line.say(f"sending {counted(len(steps), 'setting')} on {wire.book.places[steps[0].at].words}")
     moves = await _before(on, steps)
-    answer = None
+    answer: Answer | None = None
     try:
         errand = send_together(wire.book, steps, wire.keys, refused)
         answer = await _sent(on, errand, steps[0].at, moves)
@@ -118,6 +122,17 @@ async def send_form(on: Pass, steps: Sequence[Step]) -> None:
             wire.line.step(step.setting, Mark.SENT)
         else:
             _taken(on, step, answer, moves)
+    if answer is not None:
+        await _goes_down(on, [step for step in steps if step.setting not in refused])
+
+
+async def _goes_down(on: Pass, steps: Sequence[Step]) -> None:
+    """One that says that it restarts, and still answers for a moment, is not asked before it went down."""
+    wire = on.wire
+    if wire.over_network and any(step.effect is Effect.RESTARTS for step in steps):
+        wire.line.say("restarting")
+        await Restarts(wire, on.done).goes_down(wire.boots_in)
+        wire.restarted(Silent("it restarts"))
 
 
 async def _before(on: Pass, steps: Sequence[Step]) -> bool:

@@ -9,7 +9,7 @@ from zinger.plan.subjects.wireless.models import Bridge, Radio, Radius, Ssid
 from zinger.plan.values.addresses import parse_address, parse_interface
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_country
-from zinger.plan.values.text import parse_flag
+from zinger.plan.values.text import parse_flag, whole
 
 COUNTRY = Setting(
     "wireless.country", "regulatory country", Stop.ROLE, parse_country, ("country",), reference="ISO 3166-1"
@@ -36,5 +36,14 @@ JOIN_ADDRESS = Setting(
 )
 MESH = Setting("wireless.mesh", "mesh", Stop.ROLE, parse_flag, ("mesh",), reference="IEEE 802.11")
 BRIDGE = Setting("wireless.bridge", "wireless bridge", Stop.ROLE, Bridge.read, ("bridge",), reference="IEEE 802.11")
+SIGNAL = Setting(
+    "wireless.signal",
+    "signal-to-noise, at least",
+    Stop.ROLE,
+    whole(1, 90, "dB", word="signal-to-noise"),
+    ("signal to noise", "snr"),
+    reference="ITU-R P.525",
+    unit="dB",
+)
 
-SETTINGS: tuple[Setting[Any], ...] = (COUNTRY, RADIOS, SSIDS, RADIUS, GUEST_SIGN_IN, JOIN_ADDRESS, MESH, BRIDGE)
+SETTINGS: tuple[Setting[Any], ...] = (COUNTRY, RADIOS, SSIDS, RADIUS, GUEST_SIGN_IN, JOIN_ADDRESS, MESH, BRIDGE, SIGNAL)

@@ -1,0 +1,1 @@
+"""The Tarn B2, one end of a wireless bridge."""
