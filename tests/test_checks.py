@@ -157,6 +157,7 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("trunk-without-native", [sw(ports="1 trunk tagged 20")], "no native VLAN"),
     ("native-tagged", [sw(ports="1 trunk tagged 20,44 native 20")], "native and tagged"),
     ("binding-twice", [sw(bindings="1 02-4b-56-10-44-09; 2 02-4b-56-10-44-09")], "bound to ports 1 and 2"),
+    ("ring-open", [sw(ring="9 kvr-uk-is2")], "its ring has 1 port"),
     ("member-twice", [sw(stack="1 A; 1 B")], "stack member 1"),
     ("schedule-unknown", [{**sw(filters="deny games.example schedule night"), **EDGE}], "which is not a schedule"),
     ("lag-single", [sw(lacp="up1 23")], "one member"),

@@ -155,6 +155,40 @@ def test_what_goes_wrong_at_one_request_is_gone_past_or_told(job: Callable[..., 
     assert end.startswith("1") or "Unknown page: no place of this phrasebook is like Notice" in done.stdout
 
 
+@pytest.mark.parametrize(
+    ("sheet", "name"), [(OFFICE, "kvrcbos1"), (BROKER.format(n=3), "kvrcbtb3")], ids=["lease or factory", "pressed"]
+)
+def test_a_device_that_somebody_else_configured_is_brought_back_by_hand(
+    job: Callable[..., Path], sheet: str, name: str
+) -> None:
+    folder = job(devices_csv=HEAD + sheet, practice_yaml=FAST + f"faults: {{{name}: {{used: true}}}}\n")
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    acts = [entry.data["verb"] for entry in Journal(folder / "journal.db").entries() if entry.kind == "hands"]
+    assert acts.count("factory state") == 1
+
+
+TRACK = (
+    "site,role,hostname,family,address,serial,mac\n"
+    "Upper Kettle,trackside,kvr-uk-is1,Pennant I7,10.44.24.11,PI7-3308,02-4b-56-77-33-08\n"
+)
+
+
+def test_a_selector_is_turned_by_hand_and_what_it_will_do_is_evidence(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=TRACK, practice_yaml=FAST)
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    entries = list(Journal(folder / "journal.db").entries())
+    asked = [entry.data["do"] for entry in entries if entry.kind == "hands asked"]
+    assert asked[0].startswith("turn the selector under the lid to BENCH; then plug the network cable into kvr-uk-is1")
+    assert "at kvr-uk-is1: turn the selector to PLANT, switch it off and on" in asked
+    shown = [entry.data for entry in entries if entry.kind == "kept"]
+    assert shown[0]["what"] == "what it will do" and "let ringA be 9" in shown[0]["lines"]
+    again = zinger("run", folder, "--headless")  # set up already: nothing is turned, nothing sent
+    assert again.stdout.splitlines()[-1] == "1 of 1 devices proved", again.stdout + again.stderr
+    assert "selector" not in again.stdout
+
+
 BRIDGE = HEAD.strip() + ",bridge\n"
 ENDS = (
     "Upper Kettle,bridge,kvr-uk-br1,Tarn B2,10.44.24.21,TB2-6001,02-4b-56-62-60-01,"

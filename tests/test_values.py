@@ -110,6 +110,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "wireless.guest_sign_in": ("192.0.2.1", "192.0.2.1"),
     "wireless.join_address": ("10.44.8.6/24", "10.44.8.6/24"),
     "wireless.mesh": ("off", "off"),
+    "switch.ring": (["9 kvr-uk-is2", "10 kvr-uk-is3"], "9 kvr-uk-is2; 10 kvr-uk-is3"),
     "wireless.signal": ("34 dB", "34 dB"),
     "wireless.bridge": ("br2 station distance 84 m", "br2 station distance 84 m"),
     "edge.forwarding": ("Route", "route"),

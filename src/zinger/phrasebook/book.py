@@ -13,7 +13,7 @@ from functools import cached_property
 
 from zinger.phrasebook.map import Deed, Map, Place
 from zinger.phrasebook.pages import Pages
-from zinger.phrasebook.steps import Effect, ReplyTemplate, StepTemplate
+from zinger.phrasebook.steps import ByHand, Effect, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import HALF_TYPED, Terminal
 from zinger.plan.families import FamilyRules
 from zinger.plan.settings import SETTINGS
@@ -140,6 +140,8 @@ class Factory:
     light: str = ""
     """What shows that it can be reached."""
     press: Press | None = None
+    clean: ByHand | None = None
+    """How it is brought back to factory state by hand."""
     hands_out: bool = False
     """Whether it gives the laptop an address itself (DHCP, RFC 2131)."""
     link_local: bool = False

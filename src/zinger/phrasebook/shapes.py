@@ -28,10 +28,16 @@ class PressShape(Shape):
     within: str = ""
 
 
+class HandsShape(Shape):
+    do: str
+    see: str = ""
+
+
 class FactoryShape(Shape):
     console: str = ""
     before: str = ""
     light: str = ""
+    clean: HandsShape | None = None
     press: PressShape | None = None
     hands_out: bool = False
     link_local: bool = False
@@ -195,6 +201,7 @@ class StepShape(OnPage):
     holds: str = "exactly"
     after: list[str] = []
     after_device: str = ""
+    hands: HandsShape | None = None
     also: StepShape | None = None
     tries: StepShape | None = None
 

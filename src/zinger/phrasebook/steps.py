@@ -148,6 +148,14 @@ class Reads:
 
 
 @dataclass(frozen=True)
+class ByHand:
+    """What only a person can do at the device, and what shows that it was done."""
+
+    do: str
+    see: str = ""
+
+
+@dataclass(frozen=True)
 class StepTemplate:
     """How one setting is made true in a family; `also` is sent when the setting still differs after its questions.
 
@@ -166,6 +174,8 @@ class StepTemplate:
     also: StepTemplate | None = None
     reads_too: tuple[Reads, ...] = ()
     """Other facts that show a part of it; their templates get the whole value."""
+    hands: ByHand | None = None
+    """What a person does at the device, in the place of anything sent."""
     tries: StepTemplate | None = None
     """How the device is made to use a password or key of it, so that it is proved; for each entry with one."""
 

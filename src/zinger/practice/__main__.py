@@ -39,6 +39,8 @@ async def run(spec: dict[str, Any]) -> None:
         for fault in WIRE_FAULTS.values():
             setattr(box.uart, fault, int(device.get(fault, 0)))
         if isinstance(box, PagesBox):
+            if device.get("used"):
+                box.used_by_somebody()
             box.page_faults = {int(number): str(kind) for number, kind in (device.get("pages") or {}).items()}
         if device.get("powered"):
             box.power(True)

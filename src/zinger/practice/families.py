@@ -7,6 +7,7 @@ from zinger.practice.hollin_e3.box import EdgeFirewall
 from zinger.practice.hollin_g4.box import Firewall
 from zinger.practice.hollin_m1.box import Manager
 from zinger.practice.marrable_v6.box import Gateway
+from zinger.practice.pennant_i7.box import FieldSwitch
 from zinger.practice.pennant_p1.box import OfficeSwitch
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s9.box import Chassis
@@ -20,6 +21,7 @@ FAMILIES: dict[str, type[Box]] = {
     "hollin-g4": Firewall,
     "hollin-m1": Manager,
     "marrable-v6": Gateway,
+    "pennant-i7": FieldSwitch,
     "pennant-p1": OfficeSwitch,
     "quern-s2": Switch,
     "quern-s9": Chassis,

@@ -34,6 +34,8 @@ class Verb(StrEnum):
     TERMS = "terms"
     DHCP = "laptop by DHCP"
     PRESS = "press"
+    SET = "set"
+    CLEAN = "factory state"
     COMPARE = "compare"
 
 

@@ -214,7 +214,8 @@ class OnWire(ABC):
         where = f" ({self.device.location})" if self.device.location else ""
         self.line.say(f"hands: {self.cable} and power")
         self.line.wait("your hands")
-        first = f"{self.book.factory.before}; then " if self.book.factory.before else ""
+        before = "" if self.memory.accepted else self.book.factory.before  # one that was set up starts as it is
+        first = f"{before}; then " if before else ""
         do = f"{first}plug the {self.cable} into {self.name}{where}, switch it on"
         await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light))
         self.pump.expect_boot(certain=False)

@@ -9,7 +9,7 @@ import secrets
 import signal
 import subprocess
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Awaitable, Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -168,28 +168,63 @@ class YardHands:
 
     async def __call__(self, act: Act) -> None:
         await asyncio.sleep(15 / self.pace)
-        if act.verb is Verb.PLUG:
-            await self.yard.ask("plug", device=act.subject)
-            await self.yard.ask("power", device=act.subject, on=True)
-        elif act.verb is Verb.JOIN:
-            await self.yard.ask("plug", device=act.subject)
-            await self.yard.ask("power", device=act.subject, on=True)
-            await self.yard.ask("join", device=act.subject)
-        elif act.verb is Verb.DHCP:
-            await self.yard.ask("handed", device=act.subject)
-        elif act.verb is Verb.PRESS:
-            await self.yard.ask("press", device=act.subject)
-        elif act.verb is Verb.COMPARE:
-            printed = str((await self.yard.ask("label", device=act.subject))["fingerprint"])
-            if printed not in act.do:
-                raise YardError(f"the label of {act.subject} has another fingerprint: {printed}")
-        elif act.verb is Verb.UNPLUG:
-            await self.yard.ask("plug", device=act.subject, plugged=False)
-        elif act.verb is Verb.POWER_CUT:
-            await self.yard.ask("power", device=act.subject, on=False)
-            await asyncio.sleep(5 / self.pace)
-            await self.yard.ask("power", device=act.subject, on=True)
-        elif act.verb is Verb.LAPTOP:
-            await self.yard.ask("laptop", address=act.subject)
-        elif act.verb is Verb.READ_LABEL:
-            self.read_label(act.subject, str((await self.yard.ask("label", device=act.subject))["secret"]))
+        await _DEEDS.get(act.verb, YardHands._nothing)(self, act)
+
+    async def _nothing(self, act: Act) -> None:
+        """What is no deed in the yard, such as terms to be read."""
+
+    async def _plug(self, act: Act) -> None:
+        await self.yard.ask("plug", device=act.subject)
+        await self.yard.ask("by_hand", device=act.subject, what=act.do)
+        await self.yard.ask("power", device=act.subject, on=True)
+
+    async def _join(self, act: Act) -> None:
+        await self._plug(act)
+        await self.yard.ask("join", device=act.subject)
+
+    async def _unplug(self, act: Act) -> None:
+        await self.yard.ask("plug", device=act.subject, plugged=False)
+
+    async def _cut(self, act: Act) -> None:
+        await self.yard.ask("power", device=act.subject, on=False)
+        await asyncio.sleep(5 / self.pace)
+        await self.yard.ask("power", device=act.subject, on=True)
+
+    async def _set(self, act: Act) -> None:
+        await self.yard.ask("by_hand", device=act.subject, what=act.do)
+        await self._cut(act)
+
+    async def _clean(self, act: Act) -> None:
+        await self.yard.ask("clean", device=act.subject)
+
+    async def _press(self, act: Act) -> None:
+        await self.yard.ask("press", device=act.subject)
+
+    async def _laptop(self, act: Act) -> None:
+        await self.yard.ask("laptop", address=act.subject)
+
+    async def _dhcp(self, act: Act) -> None:
+        await self.yard.ask("handed", device=act.subject)
+
+    async def _compare(self, act: Act) -> None:
+        printed = str((await self.yard.ask("label", device=act.subject))["fingerprint"])
+        if printed not in act.do:
+            raise YardError(f"the label of {act.subject} has another fingerprint: {printed}")
+
+    async def _label(self, act: Act) -> None:
+        self.read_label(act.subject, str((await self.yard.ask("label", device=act.subject))["secret"]))
+
+
+_DEEDS: Mapping[Verb, Callable[[YardHands, Act], Awaitable[None]]] = {
+    Verb.PLUG: YardHands._plug,
+    Verb.JOIN: YardHands._join,
+    Verb.UNPLUG: YardHands._unplug,
+    Verb.POWER_CUT: YardHands._cut,
+    Verb.SET: YardHands._set,
+    Verb.CLEAN: YardHands._clean,
+    Verb.PRESS: YardHands._press,
+    Verb.LAPTOP: YardHands._laptop,
+    Verb.DHCP: YardHands._dhcp,
+    Verb.COMPARE: YardHands._compare,
+    Verb.READ_LABEL: YardHands._label,
+}

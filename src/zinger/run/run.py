@@ -86,7 +86,8 @@ class Run:
             raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))
         if planned := self.job.board.planned:
             titles = ", ".join(dict.fromkeys(title for _, title in planned))
-            self.news.append(f"{len(planned)} more are planned and checked only; no phrasebook yet for {titles}")
+            are = "is" if len(planned) == 1 else "are"
+            self.news.append(f"{len(planned)} more {are} planned and checked only; no phrasebook yet for {titles}")
         return wanted
 
     def _allowed(self, wanted: list[Device]) -> None:

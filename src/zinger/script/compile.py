@@ -14,7 +14,16 @@ from typing import Any
 from zinger.phrasebook.book import Interview, Phrasebook
 from zinger.phrasebook.map import Act, Deed
 from zinger.phrasebook.pages import Submit
-from zinger.phrasebook.steps import AnswerTemplates, Effect, Holds, How, PageTemplates, ReplyTemplate, StepTemplate
+from zinger.phrasebook.steps import (
+    AnswerTemplates,
+    ByHand,
+    Effect,
+    Holds,
+    How,
+    PageTemplates,
+    ReplyTemplate,
+    StepTemplate,
+)
 from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
 from zinger.plan.model import Device, Value
@@ -87,6 +96,8 @@ class Step:
     """Parts of the planned value that what is read back does not show; passwords, which nothing shows, apart."""
     trials: tuple[Trial, ...] = ()
     """Steps that make the device use a password or key of it."""
+    hands: ByHand | None = None
+    """What a person does at the device, in the place of anything sent."""
     after_device: str = ""
     """The device that must be set up before this is sent, or looked at."""
     secrets: tuple[Part, ...] = ()
@@ -115,7 +126,7 @@ class Step:
     @property
     def only_looked_at(self) -> bool:
         """Whether nothing is sent for it: the device is as planned, or it differs."""
-        return isinstance(self.what, Lines) and not self.what.lines
+        return isinstance(self.what, Lines) and not self.what.lines and self.hands is None
 
     @property
     def is_measured(self) -> bool:
@@ -125,6 +136,8 @@ class Step:
     @property
     def shown(self) -> str:
         """What is sent in one row, as a person may see it."""
+        if self.hands is not None:
+            return f"by hand: {self.hands.do}"
         if isinstance(self.what, Answers):
             return " · ".join(deed.shown or "(Enter)" for turns in self.what.replies.values() for deed in turns)
         lines = self.every_line
@@ -338,6 +351,7 @@ class Filler:
             filled,
             shows=self._shows(template, using, read.watched()),
             shows_too=tuple(self._shows_too(template, using, read.value())),
+            hands=template.hands,
         )
 
     def _on_pages(self, what: PageTemplates, value: object) -> list[StepLine]:

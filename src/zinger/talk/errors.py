@@ -17,6 +17,10 @@ class Stuck(TalkError):
         self.shown = shown
 
 
+class NotLetIn(Stuck):
+    """None of the passwords that are known for it was accepted."""
+
+
 class Silent(Stuck):
     """It stopped answering; where it was told to restart, that is what was wanted."""
 

@@ -71,6 +71,7 @@ def facts(card: Card) -> Text:
         ("light", factory.light),
         ("press", _pressed(factory.press)),
         ("or", "at the link-local address that it makes of its MAC (fe80::…)" if factory.link_local else ""),
+        ("reset", factory.clean.do if factory.clean else ""),
         ("laptop", "on DHCP: it hands out the address" if factory.hands_out else ""),
         ("certificate", f"compare its fingerprint: {factory.certificate}" if factory.certificate else ""),
         ("console", factory.console or "none"),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from zinger.phrasebook.book import Card, Factory, Press, Ssh
 from zinger.phrasebook.compile.section import Section
 from zinger.phrasebook.shapes import BookShape
+from zinger.phrasebook.steps import ByHand
 from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
 from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_interface
@@ -46,6 +47,7 @@ class CardSection(Section):
             f.before,
             f.light,
             self._press(),
+            ByHand(f.clean.do, f.clean.see) if f.clean else None,
             f.hands_out,
             f.link_local,
             f.certificate,

@@ -13,6 +13,7 @@ from zinger.phrasebook.pages import Submit
 from zinger.phrasebook.shapes import BookShape, ConfirmShape, DoShape, InterviewShape, PlaceShape, ShownShape, StepShape
 from zinger.phrasebook.steps import (
     AnswerTemplates,
+    ByHand,
     Confirm,
     Effect,
     Holds,
@@ -81,6 +82,7 @@ class StepsSection(Section):
             p.after_device,
             self.step([*path, "also"], name, p.also) if p.also else None,
             tuple(self._reads_too([*path, "shows_too"], fact, shown) for fact, shown in p.shows_too.items()),
+            ByHand(p.hands.do, p.hands.see) if p.hands else None,
             self._trial([*path, "tries"], name, p.tries) if p.tries else None,
         )
 
@@ -154,6 +156,10 @@ class StepsSection(Section):
                 self.bad(path, "what is answered in a question script has replies, and neither at nor send")
             return next(iter(p.replies), "")
         sends = send is not None or bool(p.do) or self.on_pages.is_told(p)
+        if p.hands is not None:
+            if sends:
+                self.bad([*path, "hands"], "what is done by hand sends nothing; make another step of it")
+            return p.at or (self.shape.home if isinstance(self.shape, BookShape) else "")
         if p.at is None and not sends and p.read is not None and isinstance(self.shape, BookShape):
             return self.shape.home  # nothing is sent: it is only looked at
         if p.at is None or not sends:

@@ -97,6 +97,10 @@ class Box:
         """The state that it has out of the box."""
         raise NotImplementedError
 
+    def state_at_start(self) -> Any:
+        """The state with which it starts: what was saved."""
+        return self.startup.copy() if self.startup else self.factory_state()
+
     def state_from(self, data: dict[str, Any]) -> Any:
         """A state that was kept in flash."""
         raise NotImplementedError
@@ -160,6 +164,17 @@ class Box:
         elif not on and self.powered:
             self._die()
 
+    def by_hand(self, what: str) -> None:
+        """Something is turned at it; most families have nothing to turn."""
+
+    def clean(self) -> None:
+        """What was saved is gone; it starts as out of its carton, where it stands."""
+        cabled = self.cabled
+        self.power(False)
+        self.stands({"host_key": self.host_key, "certificate": self.certificate})
+        self.cabled = cabled
+        self.power(True)
+
     def press(self) -> None:
         """What opens the way to it is pressed; most families have no such thing."""
 
@@ -179,7 +194,7 @@ class Box:
             door.cut()
 
     async def _live(self) -> None:
-        self.running = self.startup.copy() if self.startup else self.factory_state()
+        self.running = self.state_at_start()
         self.show_on_console("\n")
         for seconds, line in self.BOOT:
             await self.clock.sleep(seconds * self.slow)

@@ -177,6 +177,16 @@ class Yard:
             self.laptop.append(taken)
         return {"addresses": [str(a) for a in self.laptop]}
 
+    def do_by_hand(self, device: str, what: str) -> Reply:
+        """Something is turned at a device; what it is told in words, it sees for itself."""
+        self._box(device).by_hand(what)
+        return {}
+
+    def do_clean(self, device: str) -> Reply:
+        """A device is brought back to factory state by hand, and is on again."""
+        self._box(device).clean()
+        return {}
+
     def do_press(self, device: str) -> Reply:
         """What opens the way to a device is pressed."""
         self._box(device).press()

@@ -109,7 +109,7 @@ class BridgeEnd(PagesBox):
     async def _enter(self, request: Request) -> Response:
         said = await _said(request)
         user = str(said.get("who", ""))
-        if not self.knows(user, str(said.get("word", ""))):
+        if not self.knows(user, str(said.get("password", ""))):
             await self.clock.sleep(1)
             return JSONResponse({"no": "who is there?"}, 401)
         self.passes = {(made := secrets.token_hex(12)): user, **self.passes}

@@ -102,11 +102,11 @@ def _take_bridge(state: Sheet, said: dict[str, Any]) -> None:
 
 
 def _take_people(state: Sheet, said: dict[str, Any]) -> None:
-    """One person: who, what they may, and a word; the first rigger that is put takes the place of the delivered one."""
+    """One person: who, what they may, a password; the first rigger takes the place of the delivered one."""
     who, may = _is(said, "who", words(20)), _is(said, "may", among("rigger", "watcher"))
-    word = said.get("word")
+    word = said.get("password")
     if not isinstance(word, str) or not 8 <= len(word) <= 63 or not any(c.isdigit() for c in word):
-        raise Refused("a word has 8 to 63 characters, a digit among them")
+        raise Refused("a password has 8 to 63 characters, a digit among them")
     if may == "rigger":
         state.people.pop("mast", None)
     state.people[who] = Person.with_secret(may, word)

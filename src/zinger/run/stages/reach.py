@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
+from zinger.run.hands import Act, Verb
 from zinger.run.stages.interview import hold
 from zinger.run.stages.stage import Pass
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
-from zinger.talk.errors import Stuck
+from zinger.talk.errors import Interrupted, NotLetIn, Stuck
 
 FIRST_LOOK = 12.0
 """Seconds to wait for a first sign of life before asking whether it is plugged in."""
@@ -51,9 +52,32 @@ class SignIn:
             first = wire.book.factory.user
             await on.may_sign_in(first, factory_renewal(wire.device, first).name)
             questions = frozenset(wire.book.interview_of)
-            at = await wire.arrive_first(questions, SECOND_LOOK)
+            try:
+                at = await wire.arrive_first(questions, SECOND_LOOK)
+            except NotLetIn as error:
+                await self._brought_back(on, error)
+                raise Interrupted("it was brought back to factory state") from None
             if at.name in questions:
                 await hold(on, wire.book.interview_of[at.name].name)
                 await wire.do(arrive(wire.book.map, wire.book.home, wire.keys))
             on.facts = await wire.read(startup=False)
             on.check_device(on.facts)
+
+    @staticmethod
+    async def _brought_back(on: Pass, error: NotLetIn) -> None:
+        """One that somebody else configured is brought back to factory state by hand, once; raises what kept it out.
+
+        Never one that let Zinger in before: there a wrong password is a person's to look at.
+        """
+        wire, clean = on.wire, on.wire.book.factory.clean
+        if clean is None or on.memory.accepted or on.done.brought_back or not wire.world.sends:
+            raise error
+        on.done.brought_back = True
+        wire.line.say(f"hands: {clean.do}")
+        wire.line.wait("your hands")
+        why = "somebody else configured it: it takes no password that Zinger knows. What it has is lost"
+        act = Act(Verb.CLEAN, wire.name, f"at {wire.name}: {clean.do}", why, rank=1, see=clean.see)
+        await wire.world.hands.ask(act)
+        await wire.press_in_time()
+        wire.keys.forget_refusals()
+        wire.pump.leave()

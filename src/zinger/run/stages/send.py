@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zinger.phrasebook.steps import Effect
+from zinger.phrasebook.steps import ByHand, Effect
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.proof.findings import to_send
 from zinger.run.board import Mark
+from zinger.run.hands import Act, Verb
 from zinger.run.pump import TakenOver
 from zinger.run.stages.interview import hold
 from zinger.run.stages.restarts import Restarts
@@ -86,6 +87,9 @@ async def send_one(on: Pass, step: Step) -> bool:
     wire = on.wire
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")
     moves = await _before(on, [step])
+    if step.hands is not None:
+        await _by_hand(on, step, step.hands)
+        return True
     try:
         answer = await _sent(on, send_step(wire.book, step, wire.keys), step.at, moves)
         if step.how.confirm is not None:
@@ -124,6 +128,27 @@ async def send_form(on: Pass, steps: Sequence[Step]) -> None:
             _taken(on, step, answer, moves)
     if answer is not None:
         await _goes_down(on, [step for step in steps if step.setting not in refused])
+
+
+async def _by_hand(on: Pass, step: Step, hands: ByHand) -> None:
+    """Have a person do it, and see what comes of it where it restarts the device."""
+    wire, restarts = on.wire, step.effect is Effect.RESTARTS
+    wire.line.say(f"hands: {hands.do}")
+    wire.line.wait("your hands")
+    act = Act(Verb.SET, wire.name, f"at {wire.name}: {hands.do}", f"to {step.title}", rank=1, see=hands.see)
+
+    async def asked() -> bool:
+        await wire.world.hands.ask(act)
+        return False
+
+    if restarts:
+        await Restarts(wire, on.done).is_seen(asked())
+        wire.restarted(Silent("it restarts"))
+    else:
+        await asked()
+    wire.line.step(step.setting, Mark.SENT)
+    wire.note(entries.WasSent(step.setting))
+    on.done.sent[step.setting] += 1
 
 
 async def _goes_down(on: Pass, steps: Sequence[Step]) -> None:

@@ -9,7 +9,7 @@ from zinger.phrasebook.words import WordsError
 from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.sign_in import SIGN_IN_PATIENCE, credential_of, draw_from
-from zinger.talk.errors import Silent, Stuck
+from zinger.talk.errors import NotLetIn, Silent, Stuck
 from zinger.talk.requests import At, Errand
 
 ROUNDS = 4
@@ -30,9 +30,10 @@ def arrive(
     while at.name != goal and at.name not in stop:
         move = ways.next_move(at.name, goal, keys.known)
         if move is None:
-            has_password = AsksFor.PASSWORD.word in keys.known
-            needs = "no way is known" if has_password else "no password that Zinger knows was accepted"
-            raise Stuck(f"{needs} at {at.place.words} on the way to {goal}")
+            where = f"at {at.place.words} on the way to {goal}"
+            if AsksFor.PASSWORD.word not in keys.known:
+                raise NotLetIn(f"no password that Zinger knows was accepted {where}")
+            raise Stuck(f"no way is known {where}")
         taken[move] += 1
         if taken[move] > ROUNDS * max(1, len(keys.credentials)):
             raise Stuck(f"it goes round in circles at {at.place.words} on the way to {goal}")

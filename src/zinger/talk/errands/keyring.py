@@ -77,6 +77,10 @@ class Keyring:
         if self._tries >= TRIES_EACH:
             self._at, self._tries = self._at + 1, 0
 
+    def forget_refusals(self) -> None:
+        """It was brought back to factory state: all may be tried anew."""
+        self._at = self._tries = 0
+
     def accepted(self) -> tuple[str, SecretRef]:
         """The present credential was accepted: it comes first from now on."""
         current = self.credentials[self._at]

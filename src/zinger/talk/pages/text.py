@@ -60,7 +60,7 @@ def _walk(root: Any) -> Iterator[str]:
             elif element.tag in ("td", "th"):
                 yield " "
             if element is not root and element.tail:
-                yield element.tail.replace("\n", " ")
+                yield from _pieces(element.tail, element.getparent())
             continue
         stack.append((element, True))
         if not isinstance(element.tag, str) or (element is not root and (element.tag in _UNSEEN or hides(element))):
@@ -68,5 +68,17 @@ def _walk(root: Any) -> Iterator[str]:
         if block:
             yield "\n"
         if element.text:
-            yield element.text.replace("\n", " ")
+            yield from _pieces(element.text, element)
         stack.extend((child, False) for child in reversed(element))
+
+
+def _pieces(text: str, within: Any) -> Iterator[str]:
+    """A text with its line breaks where they count, in what is laid out already (HTML, `pre`); else as blanks."""
+    laid_out = within is not None and (within.tag == "pre" or next(within.iterancestors("pre"), None) is not None)
+    if not laid_out:
+        yield text.replace("\n", " ")
+        return
+    for number, line in enumerate(text.split("\n")):
+        if number:
+            yield "\n"
+        yield line

@@ -30,6 +30,7 @@ from zinger.plan.subjects.switching.settings import (
     LAGS,
     MEMBERS,
     PORTS,
+    RING,
     ROUTES,
     STP,
     STP_PRIORITY,
@@ -40,6 +41,7 @@ from zinger.plan.subjects.switching.settings import (
 )
 from zinger.plan.subjects.wireless.settings import SSIDS
 from zinger.plan.values.ports import fold_ports
+from zinger.wording import counted
 
 _USERS = (VLANS, PORTS, VOICE_VLAN, VLAN_GATEWAYS, SSIDS, MANAGEMENT_VLAN)
 
@@ -148,14 +150,14 @@ def port_twice(device: Device, look: Look) -> Iterator[Found]:
         seen.update(port.ports)
 
 
-@device_check("port-unknown", ERROR, PORTS, LAGS, UPLINKS)
+@device_check("port-unknown", ERROR, PORTS, LAGS, UPLINKS, RING)
 def port_unknown(device: Device, look: Look) -> Iterator[Found]:
     """A port is named that this model does not have."""
     rules = look.rules(device)
     if rules is None or not rules.ports:
         return
     known = set(rules.ports)
-    for setting in (PORTS, LAGS, UPLINKS):
+    for setting in (PORTS, LAGS, UPLINKS, RING):
         strange = tuple(dict.fromkeys(name for name in _named(device, setting) if name not in known))
         if strange:
             yield Found(
@@ -231,6 +233,17 @@ def binding_twice(device: Device, look: Look) -> Iterator[Found]:
         for key in (binding.mac, binding.address):
             if key is not None and seen.setdefault(key, port) != port:
                 yield Found(f"{key} is bound to ports {seen[key]} and {port}", "Keep one of them", BINDINGS)
+
+
+@device_check("ring-open", ERROR, RING, source="IEC 62439-2")
+def ring_open(device: Device, look: Look) -> Iterator[Found]:
+    """A ring has two ports, each of which leads to another device."""
+    ring = device[RING] or ()
+    ports = [port for entry in ring for port in entry.ports]
+    if ring and (len(ports) != 2 or len(set(ports)) != 2):
+        yield Found(f"its ring has {counted(len(set(ports)), 'port')}", "Give it two ports, one to each side", RING)
+    elif ring and device.name in (entry.partner for entry in ring):
+        yield Found("its ring leads to itself", "Name the devices on both sides", RING)
 
 
 @device_check("member-twice", ERROR, MEMBERS)

@@ -106,6 +106,15 @@ class Member(Item):
     takes_over: Flag = False
 
 
+class RingPort(Item):
+    """A port of a ring (IEC 62439-2), and the device that it leads to."""
+
+    lead = ("ports", "partner")
+    example = "9 kvr-uk-is2"
+    ports: Ports
+    partner: Name
+
+
 class Binding(Item):
     """An address bound to a port: what comes in there with another address or MAC is dropped."""
 

@@ -10,6 +10,7 @@ from zinger.plan.subjects.switching.models import (
     Lag,
     Member,
     Port,
+    RingPort,
     Route,
     Uplink,
     Vlan,
@@ -35,6 +36,7 @@ LAGS = Setting(
 )
 MEMBERS = Setting("switch.members", "stack members", Stop.ROLE, items(Member), ("stack", "stack members"))
 BINDINGS = Setting("switch.bindings", "addresses bound to ports", Stop.ROLE, items(Binding), ("bindings",))
+RING = Setting("switch.ring", "ring", Stop.ROLE, items(RingPort), ("ring",), reference="IEC 62439-2")
 UPLINKS = Setting("switch.uplinks", "uplinks", Stop.ROLE, items(Uplink), ("uplink", "uplinks"))
 STP = Setting("switch.stp", "spanning tree", Stop.ROLE, parse_flag, ("spanning tree",), reference="IEEE 802.1Q")
 STP_PRIORITY = Setting(
@@ -67,6 +69,7 @@ SETTINGS: tuple[Setting[Any], ...] = (
     MEMBERS,
     BINDINGS,
     UPLINKS,
+    RING,
     STP,
     STP_PRIORITY,
     IGMP_SNOOPING,

@@ -1,0 +1,1 @@
+"""The Pennant I7, an industrial switch."""
