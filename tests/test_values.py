@@ -111,6 +111,8 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "wireless.join_address": ("10.44.8.6/24", "10.44.8.6/24"),
     "wireless.mesh": ("off", "off"),
     "switch.ring": (["9 kvr-uk-is2", "10 kvr-uk-is3"], "9 kvr-uk-is2; 10 kvr-uk-is3"),
+    "wireless.wps": ("off", "off"),
+    "edge.usb_sharing": ("storage; printers", "storage; printers"),
     "wireless.signal": ("34 dB", "34 dB"),
     "wireless.bridge": ("br2 station distance 84 m", "br2 station distance 84 m"),
     "edge.forwarding": ("Route", "route"),

@@ -9,6 +9,7 @@ from zinger.practice.hollin_m1.box import Manager
 from zinger.practice.marrable_v6.box import Gateway
 from zinger.practice.pennant_i7.box import FieldSwitch
 from zinger.practice.pennant_p1.box import OfficeSwitch
+from zinger.practice.pennant_r3.box import HomeRouter
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s9.box import Chassis
 from zinger.practice.quern_t1.box import Broker
@@ -23,6 +24,7 @@ FAMILIES: dict[str, type[Box]] = {
     "marrable-v6": Gateway,
     "pennant-i7": FieldSwitch,
     "pennant-p1": OfficeSwitch,
+    "pennant-r3": HomeRouter,
     "quern-s2": Switch,
     "quern-s9": Chassis,
     "quern-t1": Broker,

@@ -96,6 +96,8 @@ class Step:
     """Parts of the planned value that what is read back does not show; passwords, which nothing shows, apart."""
     trials: tuple[Trial, ...] = ()
     """Steps that make the device use a password or key of it."""
+    after: tuple[str, ...] = ()
+    """The settings that must be sent before."""
     hands: ByHand | None = None
     """What a person does at the device, in the place of anything sent."""
     after_device: str = ""
@@ -351,6 +353,7 @@ class Filler:
             filled,
             shows=self._shows(template, using, read.watched()),
             shows_too=tuple(self._shows_too(template, using, read.value())),
+            after=template.after,
             hands=template.hands,
         )
 

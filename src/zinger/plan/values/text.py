@@ -103,3 +103,17 @@ def each(parse: Callable[[object], T]) -> Callable[[object], tuple[T, ...]]:
 
     parse_all.__doc__ = f"A list, with commas, semicolons or blanks between the entries. Each: {parse.__doc__}"
     return parse_all
+
+
+def some_of(*words: str) -> Callable[[object], tuple[str, ...]]:
+    """A parser for any of these words; `none` alone is none of them."""
+    listed = each(one_of(*words, "none"))
+
+    def parse(raw: object) -> tuple[str, ...]:
+        found = ("none",) if raw is False else tuple(dict.fromkeys(listed(raw)))
+        if "none" in found and len(found) > 1:
+            raise BadValue("it is none of them or some of them", f"write none, or some of {', '.join(words)}")
+        return found
+
+    parse.__doc__ = f"Any of {', '.join(words)}, or none."
+    return parse

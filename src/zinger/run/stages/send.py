@@ -71,7 +71,10 @@ class Send:
 
 
 def on_one_page(steps: Sequence[Step]) -> list[list[Step]]:
-    """Steps that are submitted together, each group where its first stands; what moves the link goes last."""
+    """Steps that are submitted together, each group where its first stands; what moves the link goes last.
+
+    Only what must come after that comes after that.
+    """
     groups: list[list[Step]] = []
     for step in steps:
         group = next((g for g in groups if joined([*g, step]) is not None), None)
@@ -79,7 +82,14 @@ def on_one_page(steps: Sequence[Step]) -> list[list[Step]]:
             groups.append([step])
         else:
             group.append(step)
-    return sorted(groups, key=lambda group: any(step.effect is Effect.LINK_MOVES for step in group))
+    moving = {step.setting for group in groups for step in group if any(s.effect is Effect.LINK_MOVES for s in group)}
+
+    def turn(group: list[Step]) -> int:
+        if any(step.setting in moving for step in group):
+            return 1
+        return 2 if any(moving & set(step.after) for step in group) else 0
+
+    return sorted(groups, key=turn)
 
 
 async def send_one(on: Pass, step: Step) -> bool:

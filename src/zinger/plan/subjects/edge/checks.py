@@ -30,7 +30,7 @@ def upstream_incomplete(device: Device, look: Look) -> Iterator[Found]:
     outside = device[UPSTREAM]
     if outside is None:
         return
-    needs = {"static": ("address", "gateway"), "pppoe": ("user", "secret"), "dhcp": ()}[outside.method]
+    needs = {"static": ("address", "gateway"), "pppoe": ("user", "secret"), "dhcp": (), "detect": ()}[outside.method]
     lacking = [name for name in needs if not getattr(outside, name)]
     if lacking:
         yield Found(f"the upstream is {outside.method} without {' and '.join(lacking)}", "Add it", UPSTREAM)

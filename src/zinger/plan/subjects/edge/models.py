@@ -16,16 +16,21 @@ from zinger.plan.values.text import parse_text
 
 
 class Upstream(Item):
-    """The interface towards the provider: static, DHCP (RFC 2131) or PPPoE (RFC 2516)."""
+    """The interface towards the provider: static, DHCP (RFC 2131), PPPoE (RFC 2516), or whichever the device detects.
+
+    `as_name` and `as_mac` are what it calls itself there, where a provider asks for that.
+    """
 
     lead = ("method", "address", "gateway")
     example = "static 192.0.2.30/29 192.0.2.25"
-    method: Annotated[str, word_of("static", "dhcp", "pppoe")]
+    method: Annotated[str, word_of("static", "dhcp", "pppoe", "detect")]
     address: WithPrefix | None = None
     gateway: HostAddress | None = None
     interface: Text = ""
     user: Text = ""
     secret: Secret | None = None
+    as_name: Text = ""
+    as_mac: Mac | None = None
 
 
 class Pool(Item):

@@ -18,7 +18,7 @@ from zinger.plan.subjects.edge.models import (
 )
 from zinger.plan.values.addresses import parse_interface
 from zinger.plan.values.item import items
-from zinger.plan.values.text import one_of
+from zinger.plan.values.text import one_of, some_of
 
 FORWARDING = Setting(
     "edge.forwarding", "forwarding", Stop.ROLE, one_of("route", "bridge"), ("forwarding", "firewall mode")
@@ -52,6 +52,9 @@ PRIORITIES = Setting("edge.priorities", "bandwidth priorities", Stop.ROLE, items
 SCHEDULES = Setting("edge.schedules", "time schedules", Stop.ROLE, items(Schedule), ("schedules",))
 FILTERS = Setting("edge.filters", "filters", Stop.ROLE, items(Filter), ("filters",))
 MANAGED = Setting("edge.managed", "management by interface", Stop.ROLE, items(Managed), ("management by interface",))
+USB_SHARING = Setting(
+    "edge.usb_sharing", "shared by USB", Stop.ROLE, some_of("storage", "media", "printers"), ("usb sharing",)
+)
 RESET_AT_DEVICE = Setting(
     "edge.reset_at_device", "reset at the device", Stop.ROLE, one_of("allowed", "forbidden"), ("reset at the device",)
 )
@@ -69,5 +72,6 @@ SETTINGS: tuple[Setting[Any], ...] = (
     SCHEDULES,
     FILTERS,
     MANAGED,
+    USB_SHARING,
     RESET_AT_DEVICE,
 )

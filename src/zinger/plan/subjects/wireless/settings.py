@@ -35,6 +35,7 @@ JOIN_ADDRESS = Setting(
     reference="RFC 5415",
 )
 MESH = Setting("wireless.mesh", "mesh", Stop.ROLE, parse_flag, ("mesh",), reference="IEEE 802.11")
+WPS = Setting("wireless.wps", "Wi-Fi Protected Setup", Stop.ROLE, parse_flag, ("wps",), reference="IEEE 802.11")
 BRIDGE = Setting("wireless.bridge", "wireless bridge", Stop.ROLE, Bridge.read, ("bridge",), reference="IEEE 802.11")
 SIGNAL = Setting(
     "wireless.signal",
@@ -46,4 +47,15 @@ SIGNAL = Setting(
     unit="dB",
 )
 
-SETTINGS: tuple[Setting[Any], ...] = (COUNTRY, RADIOS, SSIDS, RADIUS, GUEST_SIGN_IN, JOIN_ADDRESS, MESH, BRIDGE, SIGNAL)
+SETTINGS: tuple[Setting[Any], ...] = (
+    COUNTRY,
+    RADIOS,
+    SSIDS,
+    RADIUS,
+    GUEST_SIGN_IN,
+    JOIN_ADDRESS,
+    MESH,
+    WPS,
+    BRIDGE,
+    SIGNAL,
+)

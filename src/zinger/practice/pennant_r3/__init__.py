@@ -1,0 +1,1 @@
+"""The Pennant R3, a dual-band router."""
