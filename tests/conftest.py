@@ -73,6 +73,14 @@ ONE_DEVICE = "\n".join(
 )
 
 
+CARD = """family: lathe-c1
+title: Lathe C1
+factory: {boots_in: 30 s, sign_in: {user: ''}, address: 198.51.100.9/24}
+takes: [edge, wireless]
+"""
+"""A family that has a factory card and no phrasebook."""
+
+
 @pytest.fixture
 def job(tmp_path: Path) -> Callable[..., Path]:
     """Makes a demo job in this test's folder."""

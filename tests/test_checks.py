@@ -13,12 +13,14 @@ import pytest
 from zinger.phrasebook.load import Families
 from zinger.plan import handbook, reference
 from zinger.plan.checks import CHECKS
+from zinger.plan.families import FamilyRules
 from zinger.plan.files.editing import Edits, Files
 from zinger.plan.model import Plan
 from zinger.plan.problems import Problem
 from zinger.plan.values.secrets import SecretRef, SecretTraits
 
-RULES = Families().rules
+RULES = dict(Families().rules)
+RULES["lathe-c1"] = FamilyRules("lathe-c1", "Lathe C1", proved_over=(), speaks=False)
 JOB = """\
 job: Checks
 baseline:
@@ -120,7 +122,7 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("too-many", [sw(dns="10.44.8.1; 10.44.8.2; 10.44.8.3; 10.44.8.4")], "Quern S2 takes 3"),
     ("hostname-too-long", [sw(hostname="s" * 25)], "takes 24"),
     ("hostname-characters", [sw(hostname="SW1")], "takes no S W"),
-    ("family-not-spoken", [{**sw(), "family": "Pennant R3"}], "Pennant R3 has no phrasebook"),
+    ("family-not-spoken", [{**sw(), "family": "Lathe C1"}], "Lathe C1 has no phrasebook"),
     ("not-for-family", [sw(ssids="x open guest")], "Quern S2 has no wireless networks"),
     ("management-in-the-clear", [sw(telnet="yes")], "Telnet (port 23)"),
     ("no-way-to-prove", [sw(ssh="no")], "SSH is not on"),

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import lay_out, zinger
+from tests.conftest import CARD, lay_out, zinger
 from zinger.desk.editing import Desk
 from zinger.desk.firstcontact import Port, commands, laptop_plan
 from zinger.desk.incoming import Incoming
@@ -191,12 +191,16 @@ def test_a_sheet_goes_into_a_new_job_with_its_sites_and_subnets(own_state: Path)
 # -- devices that are planned only --------------------------------------------------------------------------
 def test_devices_without_a_phrasebook_are_planned_and_say_so(job: Callable[..., Path]) -> None:
     folder = job()
+    (folder / "phrasebooks").mkdir()
+    (folder / "phrasebooks/lathe-c1.yaml").write_text(CARD)
+    sheet = folder / "devices.csv"
+    sheet.write_text(sheet.read_text().replace("Pennant R3", "Lathe C1"))
     opened = OpenJob(JobFolder(folder))
     assert len(opened.scripts) == 15 and len(opened.board.planned) == 1
     run = Run(opened, Options())
     assert [d.name for d in run.devices()] == list(opened.scripts)
     assert run.news and "1 more is planned and checked only" in run.news[0]
-    with pytest.raises(RunError, match="Pennant R3 has no phrasebook yet"):
+    with pytest.raises(RunError, match="Lathe C1 has no phrasebook yet"):
         Run(opened, Options(only=["kvr-cb-rt1"])).devices()
     done = zinger("run", folder, "--headless", "--only", "kvr-cb-rt1")
     assert done.returncode == 2 and "can't be spoken to" in done.stderr

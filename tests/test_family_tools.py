@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import zinger
+from tests.conftest import CARD, zinger
 from zinger.phrasebook.begin import commented_start
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
@@ -195,7 +195,9 @@ def test_the_family_commands(tmp_path: Path) -> None:
     assert "base (hostname sw1)" in zinger("family", "try", "quern-s2", cast).stdout
     cast.write_text('{"version": 2}\nnonsense\n')
     assert f"{cast}:2 is not a line" in zinger("family", "try", "quern-s2", cast).stderr
-    assert "factory card only" in zinger("family", "show", "pennant-r3").stderr
+    card = tmp_path / "lathe-c1.yaml"
+    card.write_text(CARD)
+    assert "factory card only" in zinger("family", "show", card).stderr
     assert "did you mean quern-s2" in zinger("family", "check", "quern-s22").stderr
 
 
