@@ -35,7 +35,7 @@ PACE = 300
 BENCHES = 4
 """Yards that are worked on at a time: most of a run is waiting."""
 FAMILIES = ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5", "Marrable V6")
-ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8")
+ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8", "Pennant R3", "Pennant I7")
 ZINGER = [sys.executable, "-m", "zinger.cli"]
 TRIAL_ENDS = 150.0
 """Seconds after which a run is called hung."""
