@@ -189,6 +189,19 @@ def test_a_selector_is_turned_by_hand_and_what_it_will_do_is_evidence(job: Calla
     assert "selector" not in again.stdout
 
 
+def test_a_router_gives_its_configuration_which_is_sealed_into_the_job(job: Callable[..., Path]) -> None:
+    sheet = (resources.files("zinger") / "demo/devices.csv").read_text("utf-8").splitlines(keepends=True)
+    folder = job(devices_csv=sheet[0] + next(row for row in sheet if "Pennant R3" in row), practice_yaml=FAST)
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    (file,) = (folder / "files").iterdir()
+    assert file.read_bytes().startswith(b"age-encryption.org/v1")
+    assert str(file) in zinger("backup", folder).stdout
+    assert zinger("backup", folder, "kvr-cb-rt1", "--out", folder / "r3.txt").returncode == 0
+    assert "local = 10.44.17.1/24" in (folder / "r3.txt").read_text()
+    assert "name a device" in zinger("backup", folder, "--out", folder / "x").stderr
+
+
 BRIDGE = HEAD.strip() + ",bridge\n"
 ENDS = (
     "Upper Kettle,bridge,kvr-uk-br1,Tarn B2,10.44.24.21,TB2-6001,02-4b-56-62-60-01,"

@@ -48,6 +48,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "handover": job.handover,
     "practice": job.practice,
     "secret": vault.secret,
+    "backup": vault.backup,
     "ports": ports.ports,
 }
 for _name, _command in _COMMANDS.items():

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+import time
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -38,6 +40,35 @@ def secret(
     new = _asked(entry)
     _put(folder, vault, ref, new)
     typer.echo(f"{entry} is in {folder.vault.name}")
+
+
+def backup(
+    job: JobArg,
+    device: Annotated[str | None, typer.Argument(help="only this device", metavar="[DEVICE]")] = None,
+    out: Annotated[Path | None, typer.Option("--out", metavar="FILE", help="write its latest one here, opened")] = None,
+) -> None:
+    """List the configurations that devices gave, or open the latest one of a device."""
+    from zinger.files import write_whole
+    from zinger.store.backups import kept_in, opened
+    from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
+    from zinger.store.vault import Vault
+
+    folder = JobFolder(job)
+    names = [d.name for d in OpenPlan(folder).plan.devices]
+    if device is not None and device not in names:
+        raise CommandError(f"the plan has no device {device}; it has {', '.join(names) or 'none'}")
+    found = kept_in(folder.backups, [device] if device else names)
+    if out is None:
+        for kept in found:
+            print(f"{kept.device:<18} {time.strftime('%Y-%m-%d %H:%M', time.localtime(kept.at))}  {kept.file}")
+        if not found:
+            print("no configuration is kept yet")
+        return
+    if device is None or not found:
+        raise CommandError("name a device of which a configuration is kept: zinger backup JOB lists them")
+    write_whole(out, opened(found[0], Vault(folder.vault)), 0o600)
+    print(out)
 
 
 def _put(folder: JobFolder, vault: Vault, ref: SecretRef, new: str) -> None:

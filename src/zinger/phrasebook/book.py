@@ -116,6 +116,14 @@ class Press:
 
 
 @dataclass(frozen=True)
+class Backup:
+    """How the device gives its configuration, to be kept; `suffix` is that of the file."""
+
+    reading: Reading
+    suffix: str
+
+
+@dataclass(frozen=True)
 class Factory:
     """Factory facts, as people look them up; times in seconds.
 
@@ -199,6 +207,7 @@ class Phrasebook:
     """The place where an administrator ends who signs in from the network; the home place when it is empty."""
     restart: StepTemplate | None = None
     """How it is restarted by command."""
+    backup: Backup | None = None
 
     @property
     def family(self) -> str:

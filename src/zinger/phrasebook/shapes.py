@@ -251,6 +251,12 @@ class ReadingShape(Shape):
     take: dict[str, str | TakeShape]
 
 
+class BackupShape(Shape):
+    at: str
+    ask: str | DoShape
+    suffix: str = ".txt"
+
+
 class CardShape(Shape):
     """What every family has."""
 
@@ -293,6 +299,7 @@ class BookShape(CardShape):
     readings: dict[str, ReadingShape]
     save: StepShape | list[StepShape] = []
     restart: StepShape | None = None
+    backup: BackupShape | None = None
 
 
 SHAPE_UNDER = {

@@ -14,7 +14,7 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any, TypeVar
 
-from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
@@ -147,6 +147,11 @@ class OnWire(ABC):
             answer = await self.do(take_reading(self.book, reading, self.keys, startup))
             facts.update(gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page))
         return facts
+
+    async def fetch(self, reading: Reading) -> bytes:
+        """What the device gives, as it gives it."""
+        answer = await self.do(take_reading(self.book, reading, self.keys))
+        return "".join(f"{row}\n" for row in answer.rows).encode()
 
     async def confirm(self, step: Step) -> None:
         """Say that a change stays which would go back by itself."""

@@ -9,7 +9,8 @@ import asyncio
 import html
 import json
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from urllib.parse import quote_plus
 
@@ -60,6 +61,9 @@ class PagePump(Pump[WebTalk]):
         self._closing: set[asyncio.Task[None]] = set()
         self._typed: dict[SecretRef, str] = {}
         """Passwords that a person typed into a page; they are nowhere else."""
+        self.last_bytes = b""
+        """The body of the last answer as it came, while it is kept."""
+        self._keeps_bytes = False
 
     @property
     def is_joined(self) -> bool:
@@ -116,6 +120,7 @@ class PagePump(Pump[WebTalk]):
         began = time.time()
         try:
             response = await self.link.ask(encoded(request, self._resolved), request.patience)
+            self.last_bytes = response.body if self._keeps_bytes else b""
             result = self._masked(response)
             if len(result.body) > LARGE:  # the interface answers a key meanwhile
                 page = await asyncio.to_thread(parsed, result)
@@ -138,6 +143,15 @@ class PagePump(Pump[WebTalk]):
         if self.conversation.pages.lost_an_answer:
             self._drop()
         self._turn()
+
+    @contextmanager
+    def keeping_bytes(self) -> Iterator[None]:
+        """Keep what comes, as it comes, meanwhile."""
+        self._keeps_bytes = True
+        try:
+            yield
+        finally:
+            self._keeps_bytes, self.last_bytes = False, b""
 
     def _resolved(self, ref: SecretRef) -> str:
         return self._typed[ref] if ref in self._typed else self._secret(ref)

@@ -12,7 +12,7 @@ from ipaddress import IPv4Interface
 from zinger.link.base import LinkError, OtherKey
 from zinger.link.web import WebEndpoint, WebLink
 from zinger.link.web import spelled as pinned_as
-from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.plan.model import Device
 from zinger.plan.values.fingerprint import fingerprint_of, is_of
 from zinger.plan.values.mac import link_local_of
@@ -285,6 +285,12 @@ class PagesWire(OnWire):
         self.pump.join(link, HarRecording(file, f"{self.name}, pages", tokens, self.line.say))
         if self._factory and link.endpoint.address != str(self._factory.ip):
             self.world.claims.leave_factory(str(self._factory.ip), self.name, moved=True)
+
+    async def fetch(self, reading: Reading) -> bytes:
+        """The bytes themselves, before anything is masked: they are sealed, and shown nowhere."""
+        with self.pump.keeping_bytes():
+            await super().fetch(reading)
+            return self.pump.last_bytes
 
     async def _rejoin(self) -> None:
         """A link to where it answered last, for a person who has the wire. Raises LinkError."""

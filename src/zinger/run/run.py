@@ -193,6 +193,7 @@ class Run:
             terms=Terms(self.hands, job.folder.records, job.terms),
             claims=self.claims,
             records=job.folder.records,
+            backups=job.folder.backups,
             pace=pace,
             practice=job.board.practice,
             power_cut=self.options.power_cut,

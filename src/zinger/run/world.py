@@ -40,6 +40,7 @@ class World:
     terms: Terms
     claims: Claims
     records: Path
+    backups: Path
     pace: float = 1.0
     practice: bool = True
     power_cut: bool = True

@@ -84,6 +84,16 @@ class Kept(Happened):
 
 
 @dataclass(frozen=True)
+class BackedUp(Happened):
+    """The configuration that the device gave is kept in this file of the job; `size` in bytes."""
+
+    kind = "backed up"
+    file: str
+    size: int
+    sha256: str
+
+
+@dataclass(frozen=True)
 class HandsWithdrawn(Happened):
     """Nobody waits any more for an act that was asked for."""
 
@@ -348,6 +358,7 @@ _KINDS: dict[str, type[Any]] = {
         SignedIn,
         Renewed,
         Kept,
+        BackedUp,
         Booted,
         StageDone,
         WillSend,

@@ -88,6 +88,11 @@ class JobFolder:
         return self.path / "records"
 
     @property
+    def backups(self) -> Path:
+        """The folder of configurations that devices gave."""
+        return self.path / "files"
+
+    @property
     def handover(self) -> Path:
         """The folder of papers."""
         return self.path / "handover"

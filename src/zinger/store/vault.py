@@ -146,6 +146,17 @@ class Vault:
     def __contains__(self, ref: SecretRef) -> bool:
         return ref.name in self._secrets
 
+    def seal(self, data: bytes) -> bytes:
+        """Data that whoever can open this vault can open, as an age file of its own. Raises VaultError."""
+        return bytes(pyrage.encrypt(data, [_identity(self._identity_file).to_public()]))
+
+    def unseal(self, file: Path) -> bytes:
+        """What such a file holds; raises VaultError."""
+        try:
+            return bytes(pyrage.decrypt(file.read_bytes(), [_identity(self._identity_file)]))
+        except (OSError, pyrage.DecryptError) as error:
+            raise VaultError(f"{file} can't be opened: {error}") from None
+
     def put(self, entries: Mapping[SecretRef, str]) -> None:
         """Add or change entries; when this returns they are on disk."""
         with self._writing():

@@ -46,6 +46,7 @@ def _book(source: FamilySource, shape: BookShape, card: Card, problems: list[Pro
         interviews={name: steps.interview(name, i, settings, readings) for name, i in shape.interviews.items()},
         administrator=shape.administrator or "",
         restart=steps.step(["restart"], "restart", shape.restart) if shape.restart else None,
+        backup=readings.backup(shape.backup) if shape.backup else None,
     )
 
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 
-from zinger.phrasebook.book import Reading, Take, is_pattern
+from zinger.phrasebook.book import Backup, Reading, Take, is_pattern
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.section import Path, Section
 from zinger.phrasebook.map import Deed
 from zinger.phrasebook.pages import Open
-from zinger.phrasebook.shapes import DoShape, ReadingShape, TakeShape
+from zinger.phrasebook.shapes import BackupShape, DoShape, ReadingShape, TakeShape
 from zinger.phrasebook.terminal import typed
 from zinger.phrasebook.words import leads_to
 
@@ -28,6 +28,14 @@ class ReadingsSection(Section):
         ask, to = self._asked(path, "ask", r.ask)
         startup = self._asked(path, "startup", r.startup)[0] if r.startup is not None else None
         return Reading(name, r.at, ask, startup, take, sections, to or r.at)
+
+    def backup(self, b: BackupShape) -> Backup:
+        """How the configuration is fetched."""
+        self.known_place(["backup", "at"], b.at)
+        if not re.fullmatch(r"\.[A-Za-z0-9.]{1,12}", b.suffix):
+            self.bad(["backup", "suffix"], f"{b.suffix!r} is not the end of a file's name, such as .txt")
+        ask, to = self._asked(["backup"], "ask", b.ask)
+        return Backup(Reading("backup", b.at, ask, None, {}, None, to or b.at), b.suffix)
 
     def _asked(self, path: Path, key: str, text: str | DoShape) -> tuple[Deed, str]:
         """What is asked, and the place at which its answer ends if that is another; a page is opened anew."""

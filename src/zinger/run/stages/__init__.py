@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zinger.run.stages.backup import Backup
 from zinger.run.stages.conclude import Conclude
 from zinger.run.stages.prove import FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
 from zinger.run.stages.reach import Reach, SignIn
@@ -19,6 +20,7 @@ EVERY: tuple[Stage, ...] = (
     OnConsole(),
     Restart(),
     FromNetwork(),
+    Backup(),
     PowerCut(),
     Conclude(),
 )

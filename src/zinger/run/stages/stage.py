@@ -29,6 +29,8 @@ class Done:
     """How often each setting's step ended at another place than it should."""
     refused: Counter[str] = field(default_factory=Counter)
     """How often each setting was refused."""
+    backed_up: bool = False
+    """Whether its configuration was fetched and kept."""
     brought_back: bool = False
     """Whether it was brought back to factory state by hand in this run."""
     missed_a_restart: bool = False
