@@ -188,7 +188,7 @@ def test_a_page_is_filled_in_by_hand_and_a_password_chosen_there_comes_into_the_
     )
     term = start(folder, "open", str(folder))
     term.until("not started", "g go")
-    term.keys("g")
+    term.keys("g", "g")  # pressed twice, it is begun once
     term.until("proved", "holds after a power cut")
     term.keys("Enter")
     term.until("at broker", "Address and length")

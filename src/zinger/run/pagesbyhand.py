@@ -78,7 +78,7 @@ class PagesByHand:
     # -- filling -----------------------------------------------------------------------------------
     def fill(self, what: Field, text: str) -> None:
         """Put a text into a field. Raises CannotDo."""
-        self._may_be_filled(what)
+        self.may_be_filled(what)
         if what.kind == "password":
             self._put(what, (self.pump.type_secret(text),) if text else ("",))
         elif what.is_choice and not any(text in (c.label, c.value) for c in what.choices):
@@ -89,7 +89,7 @@ class PagesByHand:
 
     def turn(self, what: Field, by: int) -> None:
         """The next offer of a choice, or a checkbox the other way. Raises CannotDo."""
-        self._may_be_filled(what)
+        self.may_be_filled(what)
         now = masked(given) if (given := self.given(what)) is not None else what.shown
         if what.kind == "checkbox":
             self._put(what, ("off" if now == "on" else "on",))
@@ -101,7 +101,7 @@ class PagesByHand:
 
     def fill_planned(self, what: Field) -> None:
         """Put in what the plan has for a field. Raises CannotDo."""
-        self._may_be_filled(what)
+        self.may_be_filled(what)
         planned = self._planned(what)
         if planned is None:
             raise CannotDo(f"nothing is planned for {what.words}")
@@ -109,7 +109,7 @@ class PagesByHand:
 
     def fill_entry(self, what: Field, entry: SecretRef) -> None:
         """Put an entry of the vault into a field. Raises CannotDo."""
-        self._may_be_filled(what)
+        self.may_be_filled(what)
         self._put(what, (entry,))
         self.note(entries.PersonActed(f"had {entry.name} filled in"))
 
@@ -121,7 +121,8 @@ class PagesByHand:
         self._fills[id(what)] = what, words
 
     @staticmethod
-    def _may_be_filled(what: Field) -> None:
+    def may_be_filled(what: Field) -> None:
+        """Raises CannotDo for a field that a person can't fill here."""
         if what.disabled or what.fixed:
             raise CannotDo(f"{what.words} can't be changed here")
         if what.kind == "file":

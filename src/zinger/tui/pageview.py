@@ -168,17 +168,19 @@ class PageView(Rows):
         if isinstance(field := self.selected, Field):
             self.by_hand(lambda hand: hand.leave(field))
 
-    def by_hand(self, act: Callable[[PagesByHand], None]) -> None:
-        """Do something that a person wants; why it can't be done is told."""
+    def by_hand(self, act: Callable[[PagesByHand], None]) -> bool:
+        """Do something that a person wants; returns whether it was done, and tells why it can't be."""
         from zinger.run.pagesbyhand import CannotDo
 
         if (wire := self._wire()) is None:
-            return
+            return False
         try:
             act(wire.by_hand)
         except CannotDo as error:
             self.notify(str(error))
+            return False
         self.look()
+        return True
 
 
 class FillLine(Horizontal):
@@ -235,9 +237,11 @@ class PagePane(Vertical):
         event.stop()
         if isinstance(what, Field) and what.kind == "checkbox":
             self.view.action_turn(1)
-        elif isinstance(what, Field):
+        elif isinstance(what, Field) and self.view.by_hand(lambda hand: hand.may_be_filled(what)):
             given = wire.by_hand.given(what)
             self.line.open_for(what, masked(given) if given is not None else what.shown)
+        elif isinstance(what, Field):
+            return
         elif isinstance(what, str):
             self.line.open_for(None, what)
         else:

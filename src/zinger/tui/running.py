@@ -70,6 +70,8 @@ class RunControl:
     def __init__(self, app: App[None], teller: Teller, options: Options) -> None:
         self._app, self._teller, self._options = app, teller, options
         self.run: Run | None = None
+        self._begins = False
+        """Whether it is being begun now: a key pressed meanwhile begins no second one."""
 
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if the run was begun."""
@@ -101,7 +103,9 @@ class RunControl:
         from zinger.run.board import Mark
 
         if self.run is None:
-            self._app.run_worker(self._begin(), exclusive=True, name="run")
+            if not self._begins:
+                self._begins = True
+                self._app.run_worker(self._begin(), exclusive=True, name="run")
             return
         for name, task in self.run.tasks.items():
             if task.done() and self._teller.job.board.lines[name].mood is not Mark.PROVED:
@@ -130,6 +134,8 @@ class RunControl:
             await run.stop()
             self._teller.tell("The run did not begin", str(error))
             return
+        finally:
+            self._begins = False
         self.run = run
         for news in run.news:
             self._app.notify(news)
