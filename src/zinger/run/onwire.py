@@ -100,6 +100,11 @@ class OnWire(ABC):
         return ""
 
     @property
+    def is_new(self) -> bool:
+        """Whether it may be one to be set up, as far as the way to it tells: not one that serves where it is planned."""
+        return True
+
+    @property
     def answers_at(self) -> str:
         """The address at which it was reached last over the network; empty for none."""
         return ""

@@ -84,6 +84,11 @@ class PagesWire(OnWire):
         return True
 
     @property
+    def is_new(self) -> bool:
+        planned = self._planned()
+        return planned is None or self._answered_at != planned.address
+
+    @property
     def answers_at(self) -> str:
         return self._answered_at
 

@@ -70,7 +70,7 @@ class SignIn:
         Never one that let Zinger in before: there a wrong password is a person's to look at.
         """
         wire, clean = on.wire, on.wire.book.factory.clean
-        if clean is None or on.memory.accepted or on.done.brought_back or not wire.world.sends:
+        if clean is None or on.memory.accepted or on.done.brought_back or not (wire.world.sends and wire.is_new):
             raise error
         on.done.brought_back = True
         wire.line.say(f"hands: {clean.do}")
