@@ -101,7 +101,7 @@ class OnWire(ABC):
 
     @property
     def is_new(self) -> bool:
-        """Whether it may be one to be set up, as far as the way to it tells: not one that serves where it is planned."""
+        """Whether it may be one to be set up, as the way to it tells: not one that serves at its planned address."""
         return True
 
     @property
