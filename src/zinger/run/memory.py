@@ -28,6 +28,7 @@ from zinger.store.entries import (
     HandsDone,
     Happened,
     Kept,
+    Leaves,
     MaySignIn,
     Met,
     NeedsYou,
@@ -100,6 +101,8 @@ class Memory:
     """The revision of the plan that the last run was about; empty in a journal that did not keep it."""
     debts: tuple[Debt, ...] = ()
     """What the last run left owed."""
+    leaves: bool = False
+    """Whether it was sent away, by a restart or a move, and did not yet come back and tell that it is the same."""
     begun: set[str] = field(default_factory=set)
     """The settings, and the question scripts, of which something was sent to this box, whether it took it or not."""
     kept_out: set[str] = field(default_factory=set)
@@ -169,6 +172,10 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
     memory.concluded_at = None
     memory.debts = ()
     memory.concluded_of, memory.needs_you = "", ""
+
+
+def _leaves(memory: Memory, event: Leaves, device: str, at: float) -> None:
+    memory.leaves = event.still
 
 
 def _kept(memory: Memory, event: Kept, device: str, at: float) -> None:
@@ -242,6 +249,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     SignedIn: _signed_in,
     Renewed: _renewed,
     Kept: _kept,
+    Leaves: _leaves,
     MaySignIn: _may_sign_in,
     Booted: _booted,
     StageDone: _stage_done,

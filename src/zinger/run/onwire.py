@@ -226,7 +226,9 @@ class OnWire(ABC):
         self.line.wait("your hands")
         before = "" if self.memory.accepted else self.book.factory.before  # one that was set up starts as it is
         first = f"{before}; then " if before else ""
-        do = f"{first}plug the {self.cable} into {self.name}{where}, switch it on"
+        timed = self.book.factory.press is not None and self.book.factory.press.within
+        on = "switch it on (off and on again, if it is on)" if timed else "switch it on"
+        do = f"{first}plug the {self.cable} into {self.name}{where}, {on}"
         await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light))
         self.pump.expect_boot(certain=False)
         await self.press_in_time()

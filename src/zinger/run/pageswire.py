@@ -68,8 +68,9 @@ class PagesWire(OnWire):
         super().__init__(world, device, book, script, line, memory)
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
         self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note, self._rejoin)
-        self._may_be_renewed = False
-        """Whether it went away in this run: devices make themselves a new certificate with a new name or address."""
+        self._may_be_renewed = memory.leaves
+        """Whether it went away, in this run or in one that ended then: devices make themselves a new certificate with
+        a new name or address."""
         self._doubted: WebLink | None = None
         """The link with a certificate of which it is not known yet whose it is."""
         self._answered_at = ""
@@ -311,6 +312,8 @@ class PagesWire(OnWire):
 
     def is_told_apart(self, known: bool) -> None:
         """A certificate that it showed after it went away is its own, if it is the device; then that one is pinned."""
+        if known and self.memory.leaves:
+            self.note(entries.Leaves(still=False))
         link, self._doubted = self._doubted, None
         if link is None or link.certificate is None:
             return

@@ -176,6 +176,8 @@ class YardHands:
     async def _plug(self, act: Act) -> None:
         await self.yard.ask("plug", device=act.subject)
         await self.yard.ask("by_hand", device=act.subject, what=act.do)
+        if "off and on again" in act.do:
+            await self.yard.ask("power", device=act.subject, on=False)
         await self.yard.ask("power", device=act.subject, on=True)
 
     async def _join(self, act: Act) -> None:

@@ -121,6 +121,17 @@ class HandsDone(Happened):
 
 
 @dataclass(frozen=True)
+class Leaves(Happened):
+    """What is sent now takes the device away for a while, and it may come back with another certificate.
+
+    `still` is false once it came back, and was told to be the same.
+    """
+
+    kind = "leaves"
+    still: bool = True
+
+
+@dataclass(frozen=True)
 class NewCertificate(Happened):
     """The device showed another certificate after it restarted or moved; its serial number or MAC was compared."""
 
@@ -358,6 +369,7 @@ _KINDS: dict[str, type[Any]] = {
         SignedIn,
         Renewed,
         Kept,
+        Leaves,
         BackedUp,
         Booted,
         StageDone,

@@ -32,6 +32,8 @@ async def hold(on: Pass, name: str) -> None:
     wire.line.say("answering its questions")
     for account in accounts_of(wire.device):
         await on.may_sign_in(account.name, account.secret.name)
+    if held.interview.effect is Effect.RESTARTS:
+        await wire.write(entries.Leaves())
     await wire.write(entries.WillSend(f"{QUESTIONS_OF}{name}", f"{len(held.answers)} answers"))
     try:
         await wire.do(hold_interview(wire.book, wire.script, held, wire.keys))

@@ -176,6 +176,8 @@ async def _before(on: Pass, steps: Sequence[Step]) -> bool:
     moving = next((step for step in steps if step.effect is Effect.LINK_MOVES and wire.over_network), None)
     if moving is not None:
         await _way_back(on, moving)
+    if moving is not None or any(step.effect is Effect.RESTARTS for step in steps):
+        await wire.write(entries.Leaves())
     for step in steps:
         wire.line.step(step.setting, Mark.NOW)
         for account in accounts_of(wire.device):
