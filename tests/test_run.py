@@ -45,7 +45,7 @@ def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> 
     sites = {f"site-{name}.svg" for name in ("wheal-junction", "corbel-bridge", "upper-kettle")}
     assert papers == {*sites, "sites.pdf", "timeline.svg", "timeline.pdf", "proof-sheet.pdf", "as-built.csv"}
     vault = Vault(folder / "vault.age")
-    assert len(vault.names()) == 42
+    assert len(vault.names()) == 57
     everything = {p: p.read_bytes() for p in folder.rglob("*") if p.is_file() and p.name != "flash.json"}
     everything[Path("output")] = (done.stdout + done.stderr).encode()
     for secret in [*vault.secrets(), "unpack-me"]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import base64
 import time
 from collections.abc import Callable, Iterable
 from contextlib import suppress
@@ -11,25 +10,23 @@ from ipaddress import IPv4Interface
 
 from zinger.link.base import LinkError, OtherKey
 from zinger.link.web import WebEndpoint, WebLink
-from zinger.link.web import spelled as pinned_as
 from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.plan.model import Device
-from zinger.plan.values.fingerprint import fingerprint_of, is_of
 from zinger.plan.values.mac import link_local_of
 from zinger.run.board import DeviceLine
 from zinger.run.claims import cards_up
-from zinger.run.hands import Act, Verb
+from zinger.run.hands import Act
 from zinger.run.memory import Memory
 from zinger.run.onwire import AWAY, OnWire
 from zinger.run.pagepump import PagePump, spelled
 from zinger.run.pagesbyhand import PagesByHand
 from zinger.run.ways import until_it_answers
+from zinger.run.webtrust import WebTrust
 from zinger.run.world import World
 from zinger.script.compile import Script
-from zinger.store import entries
 from zinger.store.har import SUFFIX, HarRecording
 from zinger.store.transcript import Transcript
-from zinger.talk.errors import Interrupted, Silent, Stuck
+from zinger.talk.errors import Interrupted, Silent
 from zinger.talk.events import Event
 from zinger.talk.pages.webtalk import WebTalk
 
@@ -68,11 +65,7 @@ class PagesWire(OnWire):
         super().__init__(world, device, book, script, line, memory)
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
         self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note, self._rejoin)
-        self._may_be_renewed = memory.leaves
-        """Whether it went away, in this run or in one that ended then: devices make themselves a new certificate with
-        a new name or address."""
-        self._doubted: WebLink | None = None
-        """The link with a certificate of which it is not known yet whose it is."""
+        self.trust = WebTrust(world, device, book, line, memory, self.note)
         self._answered_at = ""
         """The address at which it was reached last."""
         self._left, self._left_until = "", 0.0
@@ -239,20 +232,6 @@ class PagesWire(OnWire):
                         self.world.hands.finish(act)
                         return
 
-    async def _vouch(self, certificate: bytes) -> None:
-        """At first sight: the certificate is the one of its label, where that is known. Raises OtherKey."""
-        shown, printed = fingerprint_of(certificate), self.device.fingerprint
-        if printed and not is_of(printed, certificate):
-            same = fingerprint_of(certificate, len(printed.replace(":", "")))
-            raise OtherKey(
-                f"Wrong certificate: {self.name} shows {same}, its label has {printed}. Nothing was sent. Check which "
-                "device answers there, and the fingerprint in the sheet."
-            )
-        if not printed and self.book.factory.certificate:
-            self.line.wait("your hands")
-            do = f"compare with {self.name}, {self.book.factory.certificate}: {shown}. If it differs, unplug it"
-            await self.world.hands.ask(Act(Verb.COMPARE, self.name, do, "nobody else vouches for it", rank=1))
-
     async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
         """The first of these at which it answers."""
         failures: list[str] = []
@@ -261,13 +240,9 @@ class PagesWire(OnWire):
             if endpoint.address == self._left and now < self._left_until and len(endpoints) > 1:
                 continue
             try:
-                return await self.world.dialer.web(endpoint, vouch=self._vouch)
+                return await self.trust.open(endpoint)
             except OtherKey:
-                if not self._may_be_renewed:
-                    raise
-                self._doubted = await self.world.dialer.web(endpoint, renewed=True)
-                self.line.say("it shows another certificate since it went away; its serial number is compared")
-                return self._doubted
+                raise
             except LinkError as error:
                 failures.append(str(error))
         raise LinkError("; ".join(failures) or self._nowhere())
@@ -307,27 +282,11 @@ class PagesWire(OnWire):
         """It may answer for a moment more where it was: only if it stays away elsewhere it is looked for there."""
         self._left = self._answered_at
         self._left_until = asyncio.get_running_loop().time() + self.boots_in + AWAY / 2
-        self._may_be_renewed = True
+        self.trust.may_be_renewed = True
         self.pump.leave()
 
     def is_told_apart(self, known: bool) -> None:
-        """A certificate that it showed after it went away is its own, if it is the device; then that one is pinned."""
-        if known and self.memory.leaves:
-            self.note(entries.Leaves(still=False))
-        link, self._doubted = self._doubted, None
-        if link is None or link.certificate is None:
-            return
-        if not known:
-            raise Stuck(
-                f"It shows another certificate ({link.fingerprint}) since it went away, and neither serial number nor "
-                "MAC tells that it is the same device. Compare the fingerprint, and take it out of the job's "
-                "certificates if it is right."
-            )
-        pins, names = self.world.dialer.certificates, link.endpoint.known_as
-        before = (pins.pinned(names) or "").partition(" ")[2]
-        self.note(entries.NewCertificate(fingerprint_of(base64.b64decode(before)), link.fingerprint))
-        pins.pin(names, pinned_as(link.certificate))
-        self._may_be_renewed = False
+        self.trust.told_apart(known)
 
     def release(self) -> None:
         if self._factory:
@@ -337,7 +296,7 @@ class PagesWire(OnWire):
         """It fell silent, or sent on to where it will be."""
         gone = not self.pump.is_joined or isinstance(error, Silent)
         if gone:
-            self._may_be_renewed = True
+            self.trust.may_be_renewed = True
             self.pump.leave()
         return gone
 
@@ -351,6 +310,6 @@ class PagesWire(OnWire):
 
     async def comes_up(self, within: float) -> None:
         """Wait until it answers again."""
-        self._may_be_renewed = True
+        self.trust.may_be_renewed = True
         self.pump.leave()
         await self.connect()

@@ -90,6 +90,16 @@ class PagesBox(SheetBox):
         for door in self.doors.values():
             door.hang_up()
 
+    def renew_certificate(self) -> None:
+        """It makes itself another certificate, for no reason."""
+        self.certificate = None
+        self.spawn(self._shows_it())
+
+    async def _shows_it(self) -> None:
+        for door in self.doors.values():
+            door.cut()
+        await self.apply_network()
+
     def sign_all_out(self) -> None:
         """Every session ends, as when a device is short of memory."""
 

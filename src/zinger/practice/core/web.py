@@ -7,9 +7,11 @@ whose power is cut says no goodbye.
 from __future__ import annotations
 
 import asyncio
+import codecs
+import re
 import socket
 import ssl
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from typing import Any, Protocol
 
 import uvicorn
@@ -56,10 +58,15 @@ class Faulty(Protocol):
     def sign_all_out(self) -> None: ...
     def hang_up(self) -> None: ...
     def power(self, on: bool) -> None: ...
+    def renew_certificate(self) -> None: ...
 
 
-FAULTS = ("500", "500 after", "lost", "lost after", "half", "signed out", "power", "circle", "endless", "other")
+FAULTS = (
+    "500", "500 after", "lost", "lost after", "half", "signed out", "power", "circle", "endless", "other", "large",
+    "field missing", "field new", "other order", "other language", "other shape", "certificate",
+)  # fmt: skip
 """What can be ordered of one request: `after` is after it was carried out."""
+LARGE = 50_000_000
 
 
 def faulty(box: Faulty, kind: str, application: Any) -> Any:
@@ -84,8 +91,13 @@ def faulty(box: Faulty, kind: str, application: Any) -> Any:
             await PlainTextResponse("out of memory", 500)(scope, receive, send)
         elif kind == "half":
             await application(scope, receive, _Half(send, box))
+        elif kind == "certificate":
+            await application(scope, receive, send)
+            box.renew_certificate()
+        elif kind in CHANGES:
+            await application(scope, receive, _Changed(send, CHANGES[kind]))
         else:
-            await _OTHERS[kind](scope, receive, send)
+            await _OTHERS[kind]()(scope, receive, send)
 
     return app
 
@@ -109,15 +121,77 @@ class _Half:
         await self._send(message)
 
 
+def _without_a_field(page: str) -> str:
+    return re.sub(r"<(?:input|INPUT)(?![^>]*(?:hidden|submit))[^>]*>", "", page, count=1)
+
+
+def _with_a_field(page: str) -> str:
+    return re.sub(r"</(form|FORM)>", r"<p>New here <input name=newhere></p></\1>", page)
+
+
+def _in_other_order(page: str) -> str:
+    """Its forms the other way round."""
+    forms = iter(re.findall(r"(?is)<form.*?</form>", page)[::-1])
+    return re.sub(r"(?is)<form.*?</form>", lambda form: next(forms), page)
+
+
+def _in_other_words(page: str) -> str:
+    """All that can be read, as if in another language."""
+    return re.sub(r">([^<]*[A-Za-z][^<]*)<", lambda text: f">{codecs.encode(text[1], 'rot13')}<", page)
+
+
+def _in_other_shape(page: str) -> str:
+    """JSON, one level deeper."""
+    return f'{{"answer": [{page}]}}' if page.startswith("{") else page
+
+
+CHANGES: dict[str, Callable[[str], str]] = {
+    "field missing": _without_a_field,
+    "field new": _with_a_field,
+    "other order": _in_other_order,
+    "other language": _in_other_words,
+    "other shape": _in_other_shape,
+}
+"""How a page comes out when its maker changed it."""
+
+
+class _Changed:
+    """Sends what the application answers, changed."""
+
+    def __init__(self, send: Any, change: Callable[[str], str]) -> None:
+        self._send, self._change = send, change
+        self._head: Any = None
+        self._body = b""
+
+    async def __call__(self, message: Any) -> None:
+        if message["type"] == "http.response.start":
+            self._head = message
+            return
+        self._body += message.get("body", b"")
+        if message.get("more_body"):
+            return
+        body = self._change(self._body.decode("latin-1")).encode("latin-1", "replace")
+        headers = [(name, value) for name, value in self._head["headers"] if name.lower() != b"content-length"]
+        length = (b"content-length", str(len(body)).encode())
+        await self._send({**self._head, "headers": [*headers, length]})
+        await self._send({"type": "http.response.body", "body": body})
+
+
+async def _much() -> AsyncIterator[bytes]:
+    for _ in range(LARGE // 100_000):
+        yield b"<p>much</p>" * 9_090
+
+
 async def _without_end() -> AsyncIterator[bytes]:
     while True:
         yield b"x" * 100_000
         await asyncio.sleep(0.001)
 
 
-_OTHERS: dict[str, Any] = {
-    "500": PlainTextResponse("out of memory", 500),
-    "circle": RedirectResponse("/circle", 302),
-    "endless": StreamingResponse(_without_end(), media_type="text/html"),
-    "other": HTMLResponse("<title>Notice</title><p>The licence of the notice board ends soon."),
+_OTHERS: dict[str, Callable[[], Any]] = {
+    "500": lambda: PlainTextResponse("out of memory", 500),
+    "circle": lambda: RedirectResponse("/circle", 302),
+    "endless": lambda: StreamingResponse(_without_end(), media_type="text/html"),
+    "large": lambda: StreamingResponse(_much(), media_type="text/html"),
+    "other": lambda: HTMLResponse("<title>Notice</title><p>The licence of the notice board ends soon."),
 }
