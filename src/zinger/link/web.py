@@ -56,7 +56,7 @@ class WebEndpoint:
 
 
 def bracketed(host: str) -> str:
-    """A host as it stands in an address (RFC 3986 3.2.2)."""
+    """A host as an address writes it (RFC 3986 3.2.2)."""
     return f"[{host}]" if ":" in host else host
 
 

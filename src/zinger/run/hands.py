@@ -108,9 +108,7 @@ class Hands:
         key = (act.verb, act.subject)
         item = self.asked.get(key)
         if item is None:
-            item = Asked(act, time.time(), asyncio.get_running_loop().create_future())
-            self.asked[key] = item
-            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
+            item = self._put(act)
             if self.helper:
                 task = asyncio.create_task(self._help(item))
                 self._helping.add(task)
@@ -129,8 +127,13 @@ class Hands:
     def mention(self, act: Act) -> None:
         """Put an act on the list for which nobody waits."""
         if (act.verb, act.subject) not in self.asked:
-            self.asked[act.verb, act.subject] = Asked(act, time.time(), asyncio.get_running_loop().create_future())
-            self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
+            self._put(act)
+
+    def _put(self, act: Act) -> Asked:
+        item = Asked(act, time.time(), asyncio.get_running_loop().create_future())
+        self.asked[act.verb, act.subject] = item
+        self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
+        return item
 
     async def _help(self, item: Asked) -> None:
         assert self.helper is not None

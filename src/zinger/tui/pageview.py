@@ -1,4 +1,4 @@
-"""The page that a device shows now: what stands in each field, what is planned for it, and what the device says.
+"""The page that a device shows now: what each field holds, what is planned for it, and what the device says.
 
 With the wire in a person's hands it is filled in and its buttons are pressed here.
 """
@@ -100,7 +100,7 @@ class PageView(Rows):
 
     def draw(self, index: int, width: int) -> Text:
         if not self._rows:
-            return Text("no page stands there now", DIM)
+            return Text("no page is shown now", DIM)
         return self._rows[index].text(width)
 
     def _laid_out(self, page: Document, wire: PagesWire) -> Iterator[Row]:
@@ -164,7 +164,7 @@ class PageView(Rows):
             self.by_hand(lambda hand: hand.fill_planned(field))
 
     def action_leave(self) -> None:
-        """Leave this field as it stands."""
+        """Leave this field as it is."""
         if isinstance(field := self.selected, Field):
             self.by_hand(lambda hand: hand.leave(field))
 
@@ -282,14 +282,14 @@ def _button(form: Form, button: Button, planned: bool) -> Row:
 
 
 def _shown(field: Field) -> str:
-    """What stands in a field."""
+    """What a field holds."""
     if field.kind == "password":
         return MASK if field.value else "·"
     return field.shown.replace("\n", " / ") or "·"
 
 
 def _field(row: FieldRow, longest: int, given: str | None) -> Row:
-    """Its sign, what it is called, what stands in it; what a person put in, else what is planned and differs."""
+    """Its sign, what it is called, what it holds; what a person put in, else what is planned and differs."""
 
     def text(width: int) -> Text:
         label = min(longest, max(12, width // 2 - 8))

@@ -14,7 +14,7 @@ TITLES = {
     "network": "Network", "clock": "Clock", "people": "People", "line": "Command line",
 }  # fmt: skip
 LABELS = {
-    "unit": {"name": "Called", "place": "Stands in", "keeper": "Looked after by", "greeting": "Greets with",
+    "unit": {"name": "Name", "place": "Location", "keeper": "Contact", "greeting": "Banner",
              "idle": "Minutes until a person must enter again"},
     "network": {"address": "Address with length", "gateway": "Gateway", "server1": "First name server",
                 "server2": "Second name server", "search": "Search domain", "group": "Management VLAN",

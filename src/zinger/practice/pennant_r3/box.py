@@ -128,9 +128,12 @@ class HomeRouter(PagesBox):
             )
         )
 
-    def _looks_only(self, request: Request) -> bool:
-        session = self._session(request)
-        return session is not None and self.running.people[session[0]].level == "guest"
+    async def _ordered(self, request: Request) -> dict[str, str] | Response:
+        """What a form that changes something says; an account that only looks may send none."""
+        said, session = await self._said(request), self._session(request)
+        if isinstance(said, dict) and session is not None and self.running.people[session[0]].level == "guest":
+            return HTMLResponse(pages.whole("Closed", "<p>Refused: this account only looks.</p>"), 403)
+        return said
 
     async def _room(self, request: Request) -> Response:
         """A page with one form of settings."""
@@ -142,9 +145,9 @@ class HomeRouter(PagesBox):
         wrong: dict[str, str] = {}
         said: dict[str, str] = {}
         if request.method == "POST":
-            answer = await self._said(request)
-            if isinstance(answer, Response) or self._looks_only(request):
-                return answer if isinstance(answer, Response) else self._only_looks()
+            answer = await self._ordered(request)
+            if isinstance(answer, Response):
+                return answer
             said, state = answer, self.running.copy()
             take_room(room, state, said, wrong)
             if not wrong:
@@ -155,9 +158,6 @@ class HomeRouter(PagesBox):
             room, {**self.running.values, **said} if wrong else self.running.values, wrong, token, self.body
         )
         return HTMLResponse(pages.whole(ROOMS[room].title, body), 422 if wrong else 200)
-
-    def _only_looks(self) -> Response:
-        return HTMLResponse(pages.whole("Closed", "<p>Refused: this account only looks.</p>"), 403)
 
     def _taken(self, room: str, state: Sheet) -> Response:
         moves = state.values["local"] != self.running.values["local"]
@@ -181,9 +181,9 @@ class HomeRouter(PagesBox):
         wrong: dict[str, str] = {}
         said: dict[str, str] = {}
         if request.method == "POST":
-            answer = await self._said(request)
-            if isinstance(answer, Response) or self._looks_only(request):
-                return answer if isinstance(answer, Response) else self._only_looks()
+            answer = await self._ordered(request)
+            if isinstance(answer, Response):
+                return answer
             said, state = answer, self.running.copy()
             try:
                 take_list(name, state, said)
