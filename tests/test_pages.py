@@ -348,6 +348,8 @@ def test_a_required_field_that_nothing_fills_is_known_from_a_recorded_page() -> 
     wants = NET.replace("<button>", f"Zone <input name=z2 required value=UTC>{more}<button>")
     found = never_filled(book, "own.yaml", [page(wants), page(DOOR.replace("name=u", "name=u required"))])
     assert [(p.id, p.spot.key) for p in found] == [("required-not-filled", "places.net")]
+    strange = page("<title>Extra</title><form method=post><input name=x required><button>Send</button></form>")
+    assert [p.id for p in never_filled(book, "own.yaml", [strange, strange])] == ["page-not-known"]
     assert "'Place'" in found[0].what
 
 

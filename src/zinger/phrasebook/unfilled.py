@@ -13,10 +13,18 @@ from zinger.plan.problems import Problem, Spot, warning_at
 
 
 def never_filled(book: Phrasebook, file: str, pages: list[Document]) -> list[Problem]:
-    """A warning for every field of these pages that is required, stands empty, and is filled by nothing."""
+    """A warning for every field of these pages that is required, is empty, and is filled by nothing; and for every
+    page with a form that no place of the family is."""
     found: dict[tuple[str, str], Problem] = {}
     for page in pages:
         known = book.pages.recognise(page) if book.pages else None
+        if known is None and page.forms:
+            found["", page.words] = warning_at(
+                "page-not-known",
+                Spot(file, None, "places"),
+                f"no place of the family is the page {page.words}, so its fields were not looked at",
+                "Say in `places` what it shows, if anything is to be filled there",
+            )
         for field in unfilled(book, page):
             place = known[0].name if known else ""
             found[place, field.words] = warning_at(
