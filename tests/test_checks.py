@@ -223,6 +223,8 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("forward-twice", [{**sw(forwards="443 10.44.8.5; 443 10.44.8.6"), **EDGE}], "forwarded to 10.44.8.5 and to"),
     ("forward-outside-lan", [{**sw(edge__local="10.44.8.1/24", forwards="443 10.9.9.9"), **EDGE}], "10.9.9.9"),
     ("legs-incomplete", [{**sw(legs="local 10.44.25.6/24", peers="p upstream 192.0.2.57"), **VOICE}], "no leg"),
+    ("profile-unknown", [{**sw(peers="p local 10.44.25.30 profile odd"), **VOICE}], "profile odd"),
+    ("registration-incomplete", [{**sw(peers="p local 10.44.25.30 user kvr"), **VOICE}], "lacks the password"),
     ("peer-without-backup", [{**sw(peers="p local 10.44.25.30"), **VOICE}], "no backup"),
     (
         "media-overlaps",

@@ -87,11 +87,29 @@ WIRELESS = """\
 """
 VOICE = """\
     voice:
-      legs: [local 10.44.8.11/24 interface 1, upstream 192.0.2.60/29 interface 2]
-      peers: [exchange local 10.44.8.30 transport tcp port 5062 backup 10.44.8.31 keepalive 20 s]
+      legs: [local 10.44.8.11/24 interface 1, upstream 192.0.2.60/29 interface 2 seen-as 198.51.100.60]
+      profiles: [national codecs g711a/g729 tones info refresh 900 s numbers dialled]
+      peers:
+        - exchange local 10.44.8.30 transport tcp port 5062 backup 10.44.8.31 keepalive 20 s
+        - provider upstream 192.0.2.57 transport tls port 5061 profile national user kvr-8817 secret provider
       sessions: 12
       media: first 40000 last 40399
       rewrites: [0043 becomes +43 side upstream]
+"""
+TABLES = """\
+# tables of kvr-wj-x1
+kind generic: codings g711a g711u, tones events, refresh 1800, numbers e164
+kind national: codings g711a g729, tones info, refresh 900, numbers dialled
+leg local: 10.44.8.11/24, port 1
+leg upstream: 192.0.2.60/29, port 2, seen as 198.51.100.60
+peer exchange: leg local, 10.44.8.30 port 5062 by tcp, spare 10.44.8.31, asked every 20, kind generic
+peer provider: leg upstream, 192.0.2.57 port 5061 by tls, asked every 30, kind national
+account provider: kvr-8817
+secret provider: (kept)
+calls at once: 12
+media: 40000..40399
+number upstream: 0043 becomes +43
+end of tables
 """
 EDGE = """\
     edge:
@@ -384,11 +402,11 @@ WHOLE = [
                 "local-log": "notice kept",
                 "updates": "https://updates.kettlestone.example/",
                 "proxy": "http://10.44.8.27:3128/",
+                "tables": TABLES,
             },
         },
-        (  # what comes with its file
+        (
             *("ntp.secret", "snmp.communities", "snmp.users"),
-            *("voice.legs", "voice.peers", "voice.sessions", "voice.media", "voice.rewrites"),
             *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
         ),
     ),

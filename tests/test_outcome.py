@@ -168,7 +168,7 @@ def test_a_family_says_which_parts_it_neither_sends_nor_shows() -> None:
     rows = {row.setting: row for row in coverage(book)}
     assert rows["syslog.servers"].unsent == rows["syslog.servers"].unshown == ("port", "transport", "severity")
     assert rows["hostname"].words == "sent, shown" and rows["edge.rules"].words == "not for this kind"
-    assert rows["update.image"].words == "only looked at" and rows["voice.legs"].words == "owed: no step"
+    assert rows["update.image"].words == "only looked at" and rows["voice.legs"].words == "sent, shown"
     told = [f"{problem.spot.key} {problem.id}" for problem in uncovered(book, "marrable-v6.yaml")]
     assert "settings.syslog.servers part-not-sent" in told and "settings.hostname part-not-shown" not in told
 

@@ -130,6 +130,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "edge.reset_at_device": ("Forbidden", "forbidden"),
     "voice.legs": ("local 10.44.25.6/24; upstream 192.0.2.60/29", "local 10.44.25.6/24; upstream 192.0.2.60/29"),
     "voice.peers": ("exchange local 10.44.25.30 keepalive 60 s", "exchange local 10.44.25.30 keepalive 60 s"),
+    "voice.profiles": ("national codecs G711A/g729 tones info", "national codecs g711a/g729 tones info"),
     "voice.sessions": ("60", "60"),
     "voice.media": ("40000-40239", "first 40000 last 40239"),
     "voice.rewrites": ("00… becomes +…; 0 becomes +43", "00 becomes +; 0 becomes +43"),

@@ -61,7 +61,7 @@ def list_(as_json: Json = False) -> None:
         )
         return
     for name, card in families.items():
-        state = f"{len(families.books[name].steps)} settings" if name in families.books else "factory card only"
+        state = f"{len(families.books[name].told)} settings" if name in families.books else "factory card only"
         print(f"{name:<14} {card.title:<14} {card.kind:<26} {state}")
 
 
@@ -81,9 +81,12 @@ def show(
         for file in write_map(book, svg, pdf):
             print(file)
         return
-    print(f"{book.title}: {len(book.places)} places, {len(book.map.moves)} moves, {len(book.steps)} settings\n")
-    for line in outline(book):
-        print(line)
+    print(f"{book.title}: {len(book.places)} places, {len(book.map.moves)} moves, {len(book.told)} settings\n")
+    for part in book.parts:
+        if part is not book:
+            print(f"\nthen, on its pages: {len(part.places)} places, {len(part.map.moves)} moves\n")
+        for line in outline(part):
+            print(line)
 
 
 @family.command()

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from zinger.phrasebook.map import Deed, Map, Place
 from zinger.phrasebook.pages import Pages
-from zinger.phrasebook.steps import ByHand, Effect, ReplyTemplate, StepTemplate
+from zinger.phrasebook.steps import ByHand, Effect, FileTemplate, ReplyTemplate, StepTemplate
 from zinger.phrasebook.terminal import HALF_TYPED, Terminal
 from zinger.plan.families import FamilyRules
 from zinger.plan.settings import SETTINGS
@@ -208,6 +208,17 @@ class Phrasebook:
     restart: StepTemplate | None = None
     """How it is restarted by command."""
     backup: Backup | None = None
+    told: frozenset[str] = frozenset()
+    """The settings that any part of the dialogue sends, or looks at."""
+    files: Mapping[str, FileTemplate] = field(default_factory=dict)
+    """The files that are generated from the plan."""
+    then: Phrasebook | None = None
+    """The part that follows over the network, once this one gave the device its address."""
+
+    @property
+    def parts(self) -> tuple[Phrasebook, ...]:
+        """This, and what follows."""
+        return (self,) if self.then is None else (self, *self.then.parts)
 
     @property
     def family(self) -> str:
@@ -284,3 +295,5 @@ class Phrasebook:
             yield f"save.{index}" if len(self.saves) > 1 else "save", step
         if self.restart:
             yield "restart", self.restart
+        for name, file in self.files.items():
+            yield f"files.{name}.put", file.put

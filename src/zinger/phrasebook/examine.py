@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 
 from zinger.phrasebook.book import Interview, Phrasebook, is_pattern
 from zinger.phrasebook.doubts import doubts
@@ -23,6 +24,19 @@ _QUICKEST = 20.0
 def examine(book: Phrasebook, file: str) -> list[Problem]:
     """Everything worth telling about a phrasebook, errors first."""
     found = [
+        problem if part is book else replace(problem, spot=_in_then(problem.spot))
+        for part in book.parts
+        for problem in _of_part(part, file)
+    ]
+    return sorted([*found, *_not_sent(book, file)], key=lambda p: p.severity.value)
+
+
+def _in_then(spot: Spot) -> Spot:
+    return replace(spot, key=f"then.{spot.key}")
+
+
+def _of_part(book: Phrasebook, file: str) -> Iterator[Problem]:
+    yield from (
         *_runaways(book, file),
         *_doubles(book, file),
         *_dead_ends(book, file),
@@ -31,10 +45,8 @@ def examine(book: Phrasebook, file: str) -> list[Problem]:
         *_scripts(book, file),
         *_unsafe(book, file),
         *_not_read(book, file),
-        *_not_sent(book, file),
         *doubts(book, file),
-    ]
-    return sorted(found, key=lambda p: p.severity.value)
+    )
 
 
 def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
@@ -214,7 +226,7 @@ def _not_read(book: Phrasebook, file: str) -> Iterator[Problem]:
 
 def _not_sent(book: Phrasebook, file: str) -> Iterator[Problem]:
     for section, names in SECTIONS.items():
-        lacking = [SETTINGS[name].title for name in names if name not in {*book.steps, *book.rules.lacks}]
+        lacking = [SETTINGS[name].title for name in names if name not in {*book.told, *book.rules.lacks}]
         if book.rules.has(section) and lacking:
             words = ", ".join(lacking[:8]) + (f" and {len(lacking) - 8} more" if len(lacking) > 8 else "")
             yield warning_at(

@@ -138,7 +138,7 @@ def shipped_families() -> Mapping[str, Phrasebook]:
 
 
 def _shape_problem(source: FamilySource, error: Any) -> Problem:
-    known = {"str", "list[str]", "StepShape", "list[StepShape]", "TakeShape"}
+    known = {"str", "list[str]", "StepShape", "list[StepShape]", "TakeShape", "DialogueShape"}
     path = [step for step in error["loc"] if step not in known]
     spot = source.spot(path)
     new = now_called(str(path[-1]), [step for step in path[:-1] if isinstance(step, str)]) if path else ""

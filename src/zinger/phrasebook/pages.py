@@ -22,29 +22,35 @@ class Submit(Undivided):
 
     fills: tuple[tuple[str, Words], ...]
     button: str = ""
+    file_named: str = ""
+    """What a file is called that is filled into a field for files."""
 
     @property
     def shown(self) -> str:
-        told = ", ".join(f"{name}: {masked(words)}" for name, words in self.fills)
+        told = ", ".join(f"{name}: {self._of(masked(words))}" for name, words in self.fills)
         return " ".join(filter(None, [told, f"[{self.button}]" if self.button else ""])) or "submit"
 
+    def _of(self, text: str) -> str:
+        return f"the file {self.file_named}" if self.file_named and "\n" in text else text
+
     def joined(self, other: Deed) -> Submit | None:
-        """Both in one; None where they fill the same field, or press different buttons."""
-        if not isinstance(other, Submit):
+        """Both in one; None where they fill the same field otherwise, or press different buttons."""
+        if not isinstance(other, Submit) or self.file_named != other.file_named:
             return None
-        mine = {name for name, _ in self.fills}
-        if any(name in mine for name, _ in other.fills):
+        mine = dict(self.fills)
+        if any(mine.get(name, words) != words for name, words in other.fills):
             return None
         if self.button and other.button and self.button != other.button:
             return None
-        return Submit((*self.fills, *other.fills), self.button or other.button)
+        added = tuple(fill for fill in other.fills if fill[0] not in mine)
+        return Submit((*self.fills, *added), self.button or other.button, self.file_named)
 
     def over(self, other: Deed) -> Submit:
         """This, and what only the other fills."""
         if not isinstance(other, Submit):
             return self
         base = other.without(name for name, _ in self.fills)
-        return Submit((*base.fills, *self.fills), self.button or other.button)
+        return Submit((*base.fills, *self.fills), self.button or other.button, self.file_named or other.file_named)
 
     def without(self, fields: Iterable[str]) -> Submit:
         """The same, with these fields left as they stand."""
@@ -76,17 +82,20 @@ class Open(Undivided):
 
 @dataclass(frozen=True, slots=True)
 class Call(Undivided):
-    """Send a request to an interface: a JSON text, the fields of a form, or nothing."""
+    """Send a request to an interface: a JSON text, the fields of a form, a plain text, or nothing."""
 
     method: str
     path: str
     json: Words | None = None
     form: tuple[tuple[str, Words], ...] | None = None
     headers: tuple[tuple[str, Words], ...] = ()
+    text: Words | None = None
+    """A plain text, such as a file."""
 
     @property
     def shown(self) -> str:
         body = masked(self.json) if self.json is not None else ""
+        body = f"{masked(self.text).count(chr(10))} lines" if self.text is not None else body
         body = body or ", ".join(f"{name}: {masked(words)}" for name, words in self.form or ())
         return f"{self.method} {self.path} {body}".strip()
 
@@ -110,6 +119,7 @@ class Press(Undivided):
     form: Form
     button: Button | None
     fills: tuple[tuple[Field, Words], ...] = ()
+    file_named: str = ""
 
     @property
     def shown(self) -> str:
@@ -209,7 +219,12 @@ def authenticate_act() -> PageAct:
 
 
 def call_act(
-    method: str, path: str, json: str | None, form: Mapping[str, str] | None, headers: Mapping[str, str]
+    method: str,
+    path: str,
+    json: str | None,
+    form: Mapping[str, str] | None,
+    headers: Mapping[str, str],
+    text: str | None = None,
 ) -> PageAct:
     """Send a request; a JSON text may go over several rows."""
 
@@ -220,9 +235,10 @@ def call_act(
             _rows(json, names) if json is not None else None,
             tuple((name, _filled(source, names)) for name, source in form.items()) if form is not None else None,
             tuple((name, _filled(source, names)) for name, source in headers.items()),
+            _filled(text, names) if text is not None else None,
         )
 
-    sources = (path, json or "", *(form or {}).values(), *headers.values())
+    sources = (path, json or "", text or "", *(form or {}).values(), *headers.values())
     return PageAct(sources, f"{method} {path}", make)
 
 

@@ -89,6 +89,7 @@ class CallShape(Shape):
     method: str = ""
     to: str
     json_text: str | None = Field(default=None, alias="json")
+    text: str | None = None
     form: dict[str, str] | None = None
     headers: dict[str, str] = {}
 
@@ -187,6 +188,8 @@ class StepShape(OnPage):
     do: list[DoShape] = []
     each: bool = False
     within: str | None = Field(default=None, alias="in")
+    file: str = ""
+    unless_at: str = ""
     through: list[str] = []
     replies: dict[str, str | DoShape | list[DoShape]] = {}
     expect: str | None = None
@@ -257,6 +260,20 @@ class BackupShape(Shape):
     suffix: str = ".txt"
 
 
+class FileShape(Shape):
+    """A file that is generated from the plan: what stands before and after the settings' own lines, and its way in."""
+
+    named: str
+    title: str = ""
+    head: str = ""
+    foot: str = ""
+    line: str | None = None
+    put: StepShape
+    pulled: str
+    ignores: list[str] = []
+    complains: str | None = None
+
+
 class CardShape(Shape):
     """What every family has."""
 
@@ -276,8 +293,8 @@ class CardShape(Shape):
     buttons: dict[str, str] = {}
 
 
-class BookShape(CardShape):
-    """What a family that is spoken to has besides."""
+class DialogueShape(Shape):
+    """How a family is spoken to, over one way in."""
 
     typing: Typing = Typing()
     pages: PagesShape | None = None
@@ -297,9 +314,16 @@ class BookShape(CardShape):
     interviews: dict[str, InterviewShape] = {}
     settings: dict[str, StepShape]
     readings: dict[str, ReadingShape]
+    files: dict[str, FileShape] = {}
     save: StepShape | list[StepShape] = []
     restart: StepShape | None = None
     backup: BackupShape | None = None
+
+
+class BookShape(CardShape, DialogueShape):
+    """What a family that is spoken to has besides; `then` is the part that follows over the network."""
+
+    then: DialogueShape | None = None
 
 
 SHAPE_UNDER = {
@@ -311,6 +335,8 @@ SHAPE_UNDER = {
     "prepare": StepShape,
     "interviews": InterviewShape,
     "restart": StepShape,
+    "files": FileShape,
+    "then": DialogueShape,
     "typing": Typing,
     "pages": PagesShape,
     "factory": FactoryShape,

@@ -7,7 +7,7 @@ dialogue (moves, noise, refusals, warnings, boot, prepare) are added to; every o
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -42,6 +42,12 @@ class FamilySource:
     data: Any
     text: str
     parent: FamilySource | None = None
+    under: tuple[str, ...] = ()
+    """Where in the file the part stands that is meant: paths are counted from there."""
+
+    def part(self, key: str) -> FamilySource:
+        """The same file, of which only what stands under a key is meant."""
+        return replace(self, under=(*self.under, key))
 
     @cached_property
     def own(self) -> Any:
@@ -50,7 +56,7 @@ class FamilySource:
 
     def spot(self, path: Iterable[str | int]) -> Spot:
         """Where an entry stands: in this file, or in that of the family that it is like."""
-        steps = list(path)
+        steps = [*self.under, *path]
         where = self._own_steps(steps)
         if self.parent is not None and steps and not _has(self.own, where):
             return self.parent.spot(steps)

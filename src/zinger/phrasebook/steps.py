@@ -60,7 +60,7 @@ class How:
 
     It is begun `at` a place; `through` are places where its lines may stand besides. `expect` must be found in what
     the device answers. `patience` in seconds of silence; `progress` finds how far a long answer has come, in its group
-    `percent`.
+    `percent`. Where the way to `at` ends at `unless_at` instead, there is nothing to do.
     """
 
     at: str
@@ -70,6 +70,7 @@ class How:
     patience: float = 30.0
     effect: Effect = Effect.NONE
     confirm: Confirm | None = None
+    unless_at: str = ""
 
 
 @dataclass(frozen=True)
@@ -138,6 +139,20 @@ class AnswerTemplates:
 
 
 @dataclass(frozen=True)
+class FileTemplates:
+    """Lines of a generated file."""
+
+    file: str
+    send: str
+    replies: Mapping[str, ReplyTemplate] = field(default_factory=dict)
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All its templates."""
+        return (self.send,)
+
+
+@dataclass(frozen=True)
 class Reads:
     """What a reading must show afterwards: the fact, the planned value in the family's own writing, and how both are
     compared (once for each item of a list)."""
@@ -164,7 +179,7 @@ class StepTemplate:
 
     setting: str
     how: How
-    what: LineTemplates | PageTemplates | AnswerTemplates
+    what: LineTemplates | PageTemplates | AnswerTemplates | FileTemplates
     title: str = ""
     undo: str = ""
     reads: Reads | None = None
@@ -184,6 +199,11 @@ class StepTemplate:
         """The question script in which it is answered, or nothing."""
         return self.what.interview if isinstance(self.what, AnswerTemplates) else ""
 
+    @property
+    def file(self) -> str:
+        """The generated file in which it stands, or nothing."""
+        return self.what.file if isinstance(self.what, FileTemplates) else ""
+
     @cached_property
     def looks_around(self) -> bool:
         """Whether its templates use more than its own value, so that devices can't share them filled."""
@@ -194,3 +214,38 @@ class StepTemplate:
         return any(names_used(s) & around for s in sources) or any(
             step is not None and step.looks_around for step in further
         )
+
+
+@dataclass(frozen=True)
+class FileTemplate:
+    """A file that is generated from the plan, for one family.
+
+    Its lines are those of `head`, of every setting that stands in it, in the phrasebook's order, and of `foot`; each
+    must be as `line` says, where that is given. `put` brings it to the device under the name `named`; the reading
+    `pulled` takes it from there as the fact `fact`, of which lines that `ignores` finds say nothing. `complains` finds,
+    in what the device refuses it with, the number of the line (group `line`, from 1).
+    """
+
+    name: str
+    named: str
+    title: str
+    head: str
+    foot: str
+    line: re.Pattern[str] | None
+    put: StepTemplate
+    pulled: str
+    ignores: tuple[re.Pattern[str], ...] = ()
+    complains: re.Pattern[str] | None = None
+
+    @property
+    def fact(self) -> str:
+        """What its lines are called among the facts, and the finding of the whole file."""
+        return f"{FILE}{self.name}"
+
+    def says_nothing(self, line: str) -> bool:
+        """Whether a line may differ without meaning anything."""
+        return not line.strip() or any(pattern.search(line) for pattern in self.ignores)
+
+
+FILE = "file."
+"""How the facts and findings of generated files are called: this, and the file's name."""

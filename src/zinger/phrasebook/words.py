@@ -24,14 +24,28 @@ from zinger.plan.values.secrets import MASK, SecretRef
 Words = tuple[str | SecretRef, ...]
 """One line to send: text and secrets in order, without the Enter."""
 
-_OPEN, _CLOSE, _LEADS = "\ue000", "\ue001", "\ue002"
+_OPEN, _CLOSE, _LEADS, _ROW = "\ue000", "\ue001", "\ue002", "\ue003"
 _TOKEN = re.compile(f"{_OPEN}([^{_CLOSE}]*){_CLOSE}")
-_UNSPEAKABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ue000-\ue002]")
+_UNSPEAKABLE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ue000-\ue003]")
 _LEADING = re.compile(r"[ \t]+~>[ \t]*(\w+)[ \t]*$", re.MULTILINE)
 
 
 class WordsError(ZingerError):
     """A template or a value that cannot be said; the message is a sentence for a person."""
+
+
+@dataclass(frozen=True, slots=True)
+class FileText:
+    """The lines of a generated file, which are checked already; a template prints them as one value."""
+
+    lines: tuple[Words, ...]
+
+    def __str__(self) -> str:
+        return "".join(f"{''.join(map(_token, line))}{_ROW}" for line in self.lines)
+
+
+def _token(part: str | SecretRef) -> str:
+    return f"{_OPEN}{part.name}{_CLOSE}" if isinstance(part, SecretRef) else part
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +69,9 @@ def _finalize(value: object) -> object:
     if isinstance(value, _Quoted):
         return f'"{_finalize(value.secret)}"'
     if isinstance(value, SecretRef):
-        return f"{_OPEN}{value.name}{_CLOSE}"
+        return _token(value)
+    if isinstance(value, FileText):
+        return str(value)
     if not isinstance(value, Undefined):
         text = printed(value)
         if _UNSPEAKABLE.search(text):
@@ -164,7 +180,7 @@ def _line(text: str) -> FilledLine:
         if index % 2:
             pieces.append(SecretRef(piece))
         elif piece:
-            pieces.append(piece)
+            pieces.append(piece.replace(_ROW, "\n"))
     return FilledLine(tuple(pieces), to)
 
 

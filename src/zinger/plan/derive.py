@@ -11,6 +11,8 @@ from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.subjects.edge.settings import LOCAL, POOL, UPSTREAM
 from zinger.plan.subjects.management.settings import ADDRESS, GATEWAY
 from zinger.plan.subjects.standing import standing
+from zinger.plan.subjects.voice.models import GENERIC, Peer, Profile
+from zinger.plan.subjects.voice.settings import PEERS, PROFILES
 from zinger.plan.subjects.wireless.budget import least_signal_to_noise
 from zinger.plan.subjects.wireless.models import Bridge
 from zinger.plan.subjects.wireless.settings import BRIDGE, SIGNAL
@@ -35,6 +37,8 @@ class Deriver:
         """Derive what a device's values leave open, in place; returns its management address."""
         if BRIDGE.name in values and SIGNAL.name not in values:
             self._from_bridge(values)
+        if PEERS.name in values:
+            self._from_peers(values)
         if ADDRESS.name not in values and LOCAL.name in values:
             self._from_local(values)
         if site.subnet is None:
@@ -54,6 +58,16 @@ class Deriver:
         local = values[LOCAL.name]
         origin = Origin(Layer.DERIVED, "derived: its address in the local network", local.origin.spot)
         values[ADDRESS.name] = Value(ADDRESS, ManagementAddress.of(cast(Interface, local.value)), origin)
+
+    @staticmethod
+    def _from_peers(values: Values) -> None:
+        """A peer that names no profile has the generic one, which ships with Zinger."""
+        peers, planned = values[PEERS.name], values.get(PROFILES.name)
+        profiles = cast(tuple[Profile, ...], planned.value if planned is not None else ())
+        wanted = {peer.profile for peer in cast(tuple[Peer, ...], peers.value)}
+        if GENERIC.name in wanted and all(profile.name != GENERIC.name for profile in profiles):
+            origin = Origin(Layer.DERIVED, "derived: the generic profile, which ships with Zinger", peers.origin.spot)
+            values[PROFILES.name] = Value(PROFILES, (GENERIC, *profiles), planned.origin if planned else origin)
 
     @staticmethod
     def _from_bridge(values: Values) -> None:

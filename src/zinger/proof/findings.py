@@ -6,16 +6,18 @@ ABSENT, which is as bad as a difference.
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zinger.phrasebook.steps import Holds
+from zinger.phrasebook.steps import FILE, Holds
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
 from zinger.plan.values.ports import fold_ports
 from zinger.proof.facts import Fact, Facts
 from zinger.script.compile import Script, Shows, Step
+from zinger.wording import counted
 
 _ACCOUNTS = frozenset(setting.name for setting in ACCOUNTS)
 _PORT = re.compile(r"(?:\d+/)*\d+")
@@ -109,10 +111,27 @@ def _finding(
         verdict = Verdict.ABSENT
     elif not all(_alike(wanted, shown) for (wanted, _), shown in zip(every, values, strict=True)):
         verdict = Verdict.DIFFERS
+    if step.setting.startswith(FILE):
+        return _of_file(device, step, source, shows.expected, values[0], verdict)
     evidence = "\n".join(dict.fromkeys(fact.line for _, found in every for fact in found))
     planned = "  ".join(_folded(wanted.expected) for wanted, _ in every)
     read = "  ".join(filter(None, map(_folded, values)))
     return Finding(device, step.setting, step.title, source, planned, read, evidence, verdict)
+
+
+def _of_file(
+    device: str, step: Step, source: Source, planned: tuple[str, ...], shown: tuple[str, ...], verdict: Verdict
+) -> Finding:
+    """A whole file: how many lines, and as evidence those in which it is another one; all of them where it is not."""
+    if verdict is Verdict.HOLDS:
+        read, evidence = f"the same {counted(len(shown), 'line')}", shown
+    else:
+        told = [line for line in difflib.ndiff(planned, shown) if line[0] in "+-"]
+        evidence = tuple(line[2:] for line in told if line[0] == "+")
+        lacking = sum(line[0] == "-" for line in told)
+        read = f"{counted(len(shown), 'line')}: {len(evidence)} not planned, {lacking} missing"
+    words = f"{counted(len(planned), 'line')} as generated"
+    return Finding(device, step.setting, step.title, source, words, read, "\n".join(evidence), verdict)
 
 
 def _that_matter(step: Step, shows: Shows, found: tuple[Fact, ...]) -> tuple[Fact, ...]:

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zinger.phrasebook.steps import FILE
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
 from zinger.proof.findings import Finding, Source, Verdict
@@ -47,7 +48,9 @@ class Lacking(StrEnum):
 
 def title_of(setting: str) -> str:
     """A setting as people call it."""
-    return SETTINGS[setting].title if setting in SETTINGS else setting
+    if setting in SETTINGS:
+        return SETTINGS[setting].title
+    return f"generated file {setting.removeprefix(FILE)}" if setting.startswith(FILE) else setting
 
 
 @dataclass(frozen=True)

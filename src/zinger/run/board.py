@@ -69,6 +69,8 @@ class DeviceLine:
     evidence: set[str] = field(default_factory=set)
     kept: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """What it showed that is kept as evidence, such as a preview of what it will do: its lines, by name."""
+    part: int = 0
+    """Which part of its dialogue is under way: 0 is the first, or the only one."""
     person_has_it: bool = False
     held: tuple[str, Mark] | None = None
     """While a person holds it: what the sentence would be."""

@@ -7,13 +7,14 @@ restart, a person's typing) and sends only what differs. What it can't decide it
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 
 from zinger.errors import ZingerError
 from zinger.run.board import Mark
 from zinger.run.memory import Memory
 from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
-from zinger.run.stages import EVERY
+from zinger.run.stages import AT_LAST, EACH_PART
 from zinger.run.stages.stage import Done, Pass
 from zinger.run.verdict import Owed
 from zinger.store import entries
@@ -27,11 +28,17 @@ INTERRUPTIONS = 12
 class Carrier:
     """One device's way through the stages."""
 
-    def __init__(self, wire: OnWire, memory: Memory) -> None:
-        self.wire, self.memory = wire, memory
-        self.line, self.script = wire.line, wire.script
-        self.owed = Owed(wire)
+    def __init__(self, wires: Sequence[OnWire], memory: Memory) -> None:
+        self.wires, self.memory = wires, memory
+        self.line = wires[0].line
+        self.script = self.line.script
+        self.owed = Owed(wires)
         self._done = Done()
+
+    @property
+    def wire(self) -> OnWire:
+        """The wire over which the part of its dialogue goes that is under way."""
+        return self.wires[self.line.part]
 
     async def carry(self) -> None:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
@@ -55,14 +62,18 @@ class Carrier:
             self._needs_you(error)
         finally:
             self.line.ended = time.time()
-            self.wire.release()
+            for wire in self.wires:
+                wire.release()
             self.wire.world.claims.is_set_up(self.wire.name)
 
     async def _through(self) -> None:
-        on = Pass(self.wire, self.memory, self.owed, self._done)
-        for stage in EVERY:
-            if stage.wanted(on):
-                await stage.carry(on)
+        passes = tuple(Pass(wire, self.memory, self.owed, self._done) for wire in self.wires)
+        for on in passes:
+            on.parts = passes
+        for on, stages in (*((on, EACH_PART) for on in passes), (passes[0], AT_LAST)):
+            for stage in stages:
+                if stage.wanted(on):
+                    await stage.carry(on)
 
     def _needs_you(self, error: ZingerError) -> None:
         mask = self.wire.world.masker().text

@@ -31,9 +31,16 @@ class ConsoleWire(OnWire):
     pump: ConsolePump
 
     def __init__(
-        self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
+        self,
+        world: World,
+        device: Device,
+        book: Phrasebook,
+        script: Script,
+        line: DeviceLine,
+        memory: Memory,
+        part: int = 0,
     ) -> None:
-        super().__init__(world, device, book, script, line, memory)
+        super().__init__(world, device, book, script, line, memory, part)
         pace = 0.0 if self.over_network else Timing.blind_pace * world.pace
         timing = Timing(boots_in=self.boots_in, blind_pace=pace)
         self.pump = ConsolePump(

@@ -293,7 +293,7 @@ def passwords_of(device: Device) -> dict[AsksFor, SecretRef]:
 
 def accounts_told(device: Device, book: Phrasebook) -> list[PlannedAccount]:
     """The planned accounts that the family can be told of; others are owed, or not for this kind, and not tried."""
-    told = book.steps.keys() - book.rules.lacks
+    told = book.told - book.rules.lacks
     return [account for account in accounts_of(device) if account.setting.name in told]
 
 

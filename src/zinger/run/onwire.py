@@ -48,8 +48,17 @@ class OnWire(ABC):
     """How it is reached, for people."""
 
     def __init__(
-        self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
+        self,
+        world: World,
+        device: Device,
+        book: Phrasebook,
+        script: Script,
+        line: DeviceLine,
+        memory: Memory,
+        part: int = 0,
     ) -> None:
+        self.part = part
+        """Which part of the dialogue it carries, from 0: what follows goes on where the first has put the device."""
         self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
         self.name, self.memory = device.name, memory
         self.boots_in = memory.boots_in or book.factory.boots_in / world.pace
@@ -125,6 +134,9 @@ class OnWire(ABC):
     async def do(self, errand: Errand[T]) -> T:
         """Carry out an errand, once nobody holds the device."""
         await self._go.wait()
+        if self.line.part != self.part:
+            self.line.part = self.part
+            self.line.version += 1
         return await self.pump.do(errand)
 
     async def arrive_first(self, stop: frozenset[str], patience: float) -> At:

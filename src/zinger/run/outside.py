@@ -110,7 +110,7 @@ class Outside:
         planned = (
             (name, self._port(name, port), title, self.device[SETTINGS[name]])
             for name, port, title in DOORS
-            if name in self.book.steps
+            if name in self.book.told
         )
         return [
             (name, port, title, is_open)

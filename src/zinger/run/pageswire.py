@@ -60,9 +60,16 @@ class PagesWire(OnWire):
     cable = "network cable"
 
     def __init__(
-        self, world: World, device: Device, book: Phrasebook, script: Script, line: DeviceLine, memory: Memory
+        self,
+        world: World,
+        device: Device,
+        book: Phrasebook,
+        script: Script,
+        line: DeviceLine,
+        memory: Memory,
+        part: int = 0,
     ) -> None:
-        super().__init__(world, device, book, script, line, memory)
+        super().__init__(world, device, book, script, line, memory, part)
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
         self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note, self._rejoin)
         self.trust = WebTrust(world, device, book, line, memory, self.note)
@@ -99,9 +106,9 @@ class PagesWire(OnWire):
         """Reach it at the planned address where it was met before, else at its factory address. Raises LinkError."""
         if self.pump.is_joined:
             return
-        within = 2 * self.boots_in + AWAY if self.links else 0.0
+        within = 2 * self.boots_in + AWAY if self.links or self.part else 0.0
         if within:
-            self.line.say("it is away; looks where it answers")
+            self.line.say("it is away; looks where it answers" if self.links else "waits for its pages")
             self.line.wait("the device to answer again", time.time() + within)
         if await self._elsewhere():
             try:
@@ -110,7 +117,7 @@ class PagesWire(OnWire):
             except OtherKey:
                 raise
             except LinkError:
-                if self.links or (self._factory is None and not self._waits_for_a_lease):
+                if self.links or self.part or (self._factory is None and not self._waits_for_a_lease):
                     raise
         self._join(await self._first_contact())
 

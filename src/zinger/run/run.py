@@ -19,6 +19,7 @@ from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
 from zinger.run.hands import AHEAD, Act, Hands, RunError
 from zinger.run.leaselists import lease_lists
+from zinger.run.onwire import OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.pageswire import PagesWire
@@ -142,11 +143,13 @@ class Run:
         line = job.board.lines[device.name]
         line.begin_anew()
         memory = job.memories[device.name]
-        book = job.books[device.family]
-        kind = PagesWire if book.pages is not None else ConsoleWire
-        wire = kind(world, device, book, job.scripts[device.name], line, memory)
-        await wire.write(entries.RunBegan(sends=self.options.sends))
-        self.carriers[device.name] = Carrier(wire, memory)
+        book, script = job.books[device.family], job.scripts[device.name]
+        wires: list[OnWire] = []
+        for part, (of, its) in enumerate(zip(book.parts, script.parts or (script,), strict=True)):
+            kind = PagesWire if of.pages is not None else ConsoleWire
+            wires.append(kind(world, device, of, its, line, memory, part))
+        await wires[0].write(entries.RunBegan(sends=self.options.sends))
+        self.carriers[device.name] = Carrier(wires, memory)
         self._send(device.name)
 
     def _send(self, name: str) -> None:
@@ -225,8 +228,8 @@ class Run:
             last.callback(self.job.folder.unlock)
             last.push_async_callback(self._leave_yard, end_yard)
             last.callback(self._end_journal)
-            for carrier in self.carriers.values():
-                last.callback(carrier.wire.pump.leave)
+            for wire in (wire for carrier in self.carriers.values() for wire in carrier.wires):
+                last.callback(wire.pump.leave)
 
     def _end_journal(self) -> None:
         """Write down how each device was left."""

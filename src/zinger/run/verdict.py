@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.subjects.accounts.credentials import PlannedAccount
 from zinger.plan.subjects.accounts.settings import ACCOUNTS as ACCOUNT_SETTINGS
@@ -18,10 +20,12 @@ ACCOUNTS = frozenset(setting.name for setting in ACCOUNT_SETTINGS)
 class Owed:
     """The findings that this run must bring for one device."""
 
-    def __init__(self, wire: OnWire) -> None:
-        self.wire = wire
+    def __init__(self, wires: Sequence[OnWire]) -> None:
+        self.wires, self.wire, last = wires, wires[0], wires[-1]
+        self.script = last.line.script
+        """The script of all parts."""
         self.outside = Outside(
-            wire.world.dialer, wire.device, wire.book, wire.world, lambda: wire.memory.box, lambda: wire.answers_at
+            last.world.dialer, last.device, last.book, last.world, lambda: last.memory.box, lambda: last.answers_at
         )
 
     @property
@@ -37,23 +41,29 @@ class Owed:
             *([Source.AFTER_POWER_CUT] if wire.world.power_cut else []),
             *([Source.AFTER_RESTART] if self.restarts else []),
         ]
-        steps = [step for step in wire.script.steps if step.shows is not None]
+        steps = [step for step in self.script.steps if step.shows is not None]
         owed = [
             (s.setting, source) for s in steps for source in sources if source is Source.RUNNING or not s.is_measured
         ]
-        owed += [(step.setting, Source.STARTUP) for step in steps if step.fact in wire.book.startup_facts]
-        owed += [(SIGN_IN + account.name, Source.CONSOLE) for account in self.on_console()]
-        owed += [(trial.name, Source.CONSOLE) for trial in self.trials()]
+        owed += [
+            (step.setting, Source.STARTUP)
+            for part in self.wires
+            for step in part.script.steps
+            if step.shows is not None and step.fact in part.book.startup_facts
+        ]
+        owed += [(SIGN_IN + account.name, Source.CONSOLE) for part in self.wires for account in self.on_console(part)]
+        owed += [(trial.name, Source.CONSOLE) for part in self.wires for trial in self.trials(part)]
         owed += [(SIGN_IN + name, source) for name in self.unshown_accounts() for source in sources[1:]]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
 
-    def trials(self) -> list[Trial]:
+    @staticmethod
+    def trials(wire: OnWire) -> list[Trial]:
         """The passwords and keys that the device is made to use."""
-        return [trial for step in self.wire.script.steps for trial in step.trials]
+        return [trial for step in wire.script.steps for trial in step.trials]
 
-    def on_console(self) -> list[PlannedAccount]:
+    def on_console(self, wire: OnWire) -> list[PlannedAccount]:
         """The accounts whose passwords are tried on the console: no other way in tries them, and it can be left."""
-        wire, ways = self.wire, self.wire.book.map
+        ways = wire.book.map
         door = ways.asking(AsksFor.USER) or ways.asking(AsksFor.PASSWORD)
         if wire.over_network or door is None or ways.next_move(wire.book.home, door, wire.keys.known) is None:
             return []
@@ -62,14 +72,14 @@ class Owed:
 
     def unshown_accounts(self) -> frozenset[str]:
         """The accounts that no reading shows: only signing in with them tells that they are there, and survive."""
-        unshown = {step.value for step in self.wire.script.steps if step.shows is None and step.setting in ACCOUNTS}
+        unshown = {step.value for step in self.script.steps if step.shows is None and step.setting in ACCOUNTS}
         return self.outside.accounts_tried() & unshown
 
     def outcome(self) -> Outcome:
         """What came of it so far."""
         wire = self.wire
         missing = [key for key in self.everything() if key not in wire.line.findings]
-        return outcome(wire.script, wire.memory.findings.values(), missing, wire.memory.deeds)
+        return outcome(self.script, wire.memory.findings.values(), missing, wire.memory.deeds)
 
     def is_proved(self) -> bool:
         """Whether the word may be said."""

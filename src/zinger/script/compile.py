@@ -7,7 +7,7 @@ characters, or a line longer than the family takes, is left out and listed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,6 +18,8 @@ from zinger.phrasebook.steps import (
     AnswerTemplates,
     ByHand,
     Effect,
+    FileTemplate,
+    FileTemplates,
     Holds,
     How,
     PageTemplates,
@@ -25,7 +27,16 @@ from zinger.phrasebook.steps import (
     StepTemplate,
 )
 from zinger.phrasebook.terminal import TypeLine, typed
-from zinger.phrasebook.words import WordsError, has_secret, masked, names_used, render_lines, render_text
+from zinger.phrasebook.words import (
+    FileText,
+    Words,
+    WordsError,
+    has_secret,
+    masked,
+    names_used,
+    render_lines,
+    render_text,
+)
 from zinger.plan.model import Device, Value
 from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
@@ -104,6 +115,10 @@ class Step:
     """The device that must be set up before this is sent, or looked at."""
     secrets: tuple[Part, ...] = ()
     """Passwords and keys that are sent with it. What a device shows of them proves nothing: it is masked, whichever."""
+    file: str = ""
+    """The generated file in which it stands, or that it is."""
+    section: tuple[Words, ...] = ()
+    """Its lines in that file; all of them, where it is the file."""
 
     @property
     def at(self) -> str:
@@ -128,7 +143,7 @@ class Step:
     @property
     def only_looked_at(self) -> bool:
         """Whether nothing is sent for it: the device is as planned, or it differs."""
-        return isinstance(self.what, Lines) and not self.what.lines and self.hands is None
+        return isinstance(self.what, Lines) and not self.what.lines and self.hands is None and not self.file
 
     @property
     def is_measured(self) -> bool:
@@ -140,16 +155,24 @@ class Step:
         """What is sent in one row, as a person may see it."""
         if self.hands is not None:
             return f"by hand: {self.hands.do}"
+        if self.section:
+            return _row([masked(line) for line in self.section])
         if isinstance(self.what, Answers):
             return " · ".join(deed.shown or "(Enter)" for turns in self.what.replies.values() for deed in turns)
-        lines = self.every_line
-        first = lines[0] if lines else ""
-        return first if len(lines) < 2 else f"{first} … {len(lines)} lines"
+        return _row(self.every_line)
 
     @property
     def every_line(self) -> tuple[str, ...]:
-        """All its lines, as a person may see them."""
+        """All its lines, as a person may see them; in a generated file those that stand there for it."""
+        if self.section:
+            return tuple(masked(line) for line in self.section)
         return tuple(line.deed.shown for line in self.what.lines) if isinstance(self.what, Lines) else ()
+
+
+def _row(lines: Sequence[str]) -> str:
+    """Lines in one row."""
+    first = lines[0] if lines else ""
+    return first if len(lines) < 2 else f"{first} … {len(lines)} lines"
 
 
 @dataclass(frozen=True)
@@ -175,6 +198,38 @@ class ScriptInterview:
 
 
 @dataclass(frozen=True)
+class ScriptFile:
+    """A file that is generated for one device: its lines, and the setting of each ("" for its head and foot)."""
+
+    template: FileTemplate
+    rows: tuple[tuple[str, Words], ...]
+
+    @property
+    def lines(self) -> tuple[Words, ...]:
+        """All its lines."""
+        return tuple(words for _, words in self.rows)
+
+    @property
+    def shown(self) -> tuple[str, ...]:
+        """Its lines as a person may see them."""
+        return tuple(masked(line) for line in self.lines)
+
+    @property
+    def telling(self) -> tuple[str, ...]:
+        """The lines that must be found on the device."""
+        return tuple(line.rstrip() for line in self.shown if not self.template.says_nothing(line))
+
+    def blamed(self, words: str) -> tuple[int, str, str] | None:
+        """The line (from 1) of which a refusal speaks, with its setting and its text; None where it tells none."""
+        found = self.template.complains.search(words) if self.template.complains else None
+        number = int(found["line"]) if found and (found["line"] or "").isdigit() else 0
+        if not 0 < number <= len(self.rows):
+            return None
+        setting, line = self.rows[number - 1]
+        return number, setting, masked(line)
+
+
+@dataclass(frozen=True)
 class NotSent:
     """A planned value that is not sent, and why. `owed`: it would have to be; else such a device does not have it."""
 
@@ -195,6 +250,9 @@ class Script:
     saves: tuple[Step, ...]
     interviews: Mapping[str, ScriptInterview] = field(default_factory=dict)
     restart: Step | None = None
+    files: Mapping[str, ScriptFile] = field(default_factory=dict)
+    parts: tuple[Script, ...] = ()
+    """The script of each part of its dialogue, where it has several: first its console, then the network."""
 
     @property
     def everything(self) -> tuple[Step, ...]:
@@ -211,16 +269,37 @@ Known = dict[tuple[str, str, type, object], Step]
 # -- compiling -------------------------------------------------------------------------------------------
 def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
     """Order the steps for every planned setting; what the family cannot be told is listed as not sent."""
-    filler = Filler(device, book, {} if known is None else known)
+    known = {} if known is None else known
+    if book.then is None:
+        return _of_part(device, book, book, known)
+    parts = tuple(_of_part(device, book, part, known) for part in book.parts)
+    return Script(
+        device.name,
+        book.family,
+        tuple(step for part in parts for step in part.steps),
+        tuple(left_out for part in parts for left_out in part.not_sent),
+        tuple(step for part in parts for step in part.saves),
+        {name: interview for part in parts for name, interview in part.interviews.items()},
+        next((part.restart for part in parts if part.restart), None),
+        {name: file for part in parts for name, file in part.files.items()},
+        parts,
+    )
+
+
+def _of_part(device: Device, whole: Phrasebook, book: Phrasebook, known: Known) -> Script:
+    """The script of one part; a setting that another part sends is that one's, one that none sends the first's."""
+    filler = Filler(device, book, known)
     steps: list[Step] = [filler.plain(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
     for name in book.order:
         value = device.values.get(name)
-        if value is not None and (step := filler.setting(value)) is not None:
+        mine = name in book.steps or (book is whole and name not in whole.told)
+        if value is not None and mine and (step := filler.setting(value)) is not None:
             steps.append(step)
+    steps, files = filler.files(steps)
     interviews = {name: filler.interview(i, steps) for name, i in book.interviews.items()}
     saves = tuple(filler.plain(p, Stop.SAVE, "save to startup") for p in book.saves)
     restart = filler.plain(book.restart, Stop.PROOF, "restart") if book.restart else None
-    return Script(device.name, book.family, tuple(steps), tuple(filler.not_sent), saves, interviews, restart)
+    return Script(device.name, book.family, tuple(steps), tuple(filler.not_sent), saves, interviews, restart, files)
 
 
 class Filler:
@@ -275,7 +354,7 @@ class Filler:
         ignored = (
             ()
             if step.only_looked_at
-            else (*unused, *self._alike(step, template, value, unused, lambda other: other.what))
+            else (*unused, *self._alike(step, template, value, unused, lambda other: (other.what, other.section)))
         )
         unsent = tuple(part for part in ignored if also is None or part in also.unsent)
         return replace(
@@ -341,6 +420,8 @@ class Filler:
             filled = Answers(what.interview, replies)
         elif isinstance(what, PageTemplates):
             filled = Lines(tuple(self._on_pages(what, value)), replies)
+        elif isinstance(what, FileTemplates):
+            filled = Lines(())
         else:
             lines = render_lines(what.send, **using(what.send)) if what.send else ()
             filled = Lines(tuple(StepLine(self._fits(TypeLine(line.words)), line.to) for line in lines), replies)
@@ -355,7 +436,65 @@ class Filler:
             shows_too=tuple(self._shows_too(template, using, read.value())),
             after=template.after,
             hands=template.hands,
+            file=template.file,
+            section=tuple(line.words for line in render_lines(what.send, **using(what.send)))
+            if isinstance(what, FileTemplates)
+            else (),
         )
+
+    # -- generated files ---------------------------------------------------------------------------
+    def files(self, steps: list[Step]) -> tuple[list[Step], dict[str, ScriptFile]]:
+        """The steps with what brings their files to the device, each file a step too; and the files.
+
+        A setting whose lines are not as the file's must be stays out of it, and is listed as not sent.
+        """
+        files: dict[str, ScriptFile] = {}
+        for name, template in self.book.files.items():
+            mine = {step.setting: step for step in steps if step.file == name}
+            steps = [step for step in steps if step.setting not in mine or not self._wrong_lines(step, template)]
+            kept = [mine[s] for s in self.book.steps if s in mine and any(step.setting == s for step in steps)]
+            if not kept:
+                continue
+            ends = {key: render_lines(source, **self._using(source)) for key, source in
+                    (("head", template.head), ("foot", template.foot)) if source}  # fmt: skip
+            head, foot = ([("", line.words) for line in ends.get(key, ())] for key in ("head", "foot"))
+            rows = (*head, *((step.setting, line) for step in kept for line in step.section), *foot)
+            file = files[name] = ScriptFile(template, rows)
+            put = self._put(template, file)
+            steps = [replace(step, how=put.how, what=put.what) if step in kept else step for step in steps]
+            steps.insert(max(i for i, step in enumerate(steps) if step.file == name) + 1, put)
+        return steps, files
+
+    def _wrong_lines(self, step: Step, template: FileTemplate) -> bool:
+        wrong = next((masked(w) for w in step.section if template.line and not template.line.search(masked(w))), None)
+        if wrong is None:
+            return False
+        why = f"{wrong!r} is not a line that {template.named} can hold"
+        self.not_sent.append(NotSent(step.setting, step.value, why))
+        return True
+
+    def _put(self, template: FileTemplate, file: ScriptFile) -> Step:
+        """The step that brings a file to the device; what is read of it there must be what was generated."""
+        names = {"file": FileText(file.lines), "device": self.device.name}
+        what = template.put.what
+        assert isinstance(what, PageTemplates), "the compiler saw to that"
+        lines = tuple(StepLine(self._named(act.fill(names, {}), template), to) for act, to in what.acts)
+        replies = {place: _replied(reply, lambda source: names) for place, reply in what.replies.items()}
+        return Step(
+            template.fact,
+            template.title,
+            Stop.ROLE,
+            f"{len(file.rows)} lines",
+            template.put.how,
+            Lines(lines, replies),
+            shows=Shows(template.fact, file.telling),
+            file=template.name,
+            section=file.lines,
+        )
+
+    @staticmethod
+    def _named(deed: Deed, template: FileTemplate) -> Deed:
+        return replace(deed, file_named=template.named) if isinstance(deed, Submit) else deed
 
     def _on_pages(self, what: PageTemplates, value: object) -> list[StepLine]:
         """What is done on pages; forms that can be filled together are submitted once."""
@@ -505,5 +644,5 @@ def compare(one: Script, other: Script) -> Iterator[tuple[Step | None, Step | No
     right = {step.setting: step for step in other.steps}
     for name in {**left, **right}:
         a, b = left.get(name), right.get(name)
-        if (a.what if a else None) != (b.what if b else None):
+        if (a and (a.what, a.section)) != (b and (b.what, b.section)):
             yield a, b

@@ -92,6 +92,7 @@ def _of(book: Phrasebook, device: Device, setting: Setting[Any]) -> Coverage:
     name = setting.name
     if name in book.rules.lacks or not book.rules.has(SECTION_OF[name]):
         return Coverage(name, for_this_kind=False)
+    book = next((part for part in book.parts if name in part.steps), book)
     template = book.steps.get(name)
     if template is None:
         return Coverage(name, told=False)

@@ -127,6 +127,11 @@ class MapView(Watcher):
     def __init__(self, line: DeviceLine, book: Phrasebook) -> None:
         super().__init__(id="map")
         self.line, self.book = line, book
+        self._lay_out(0)
+
+    def _lay_out(self, part: int) -> None:
+        """The map of one part of the dialogue."""
+        self.part, book = part, self.book.parts[part]
         self.spine, self.branches = spine_and_branches(book)
         self.questions = [name for name in book.places if name in book.interview_of]
 
@@ -134,6 +139,8 @@ class MapView(Watcher):
         return (self.line.version, int(time.time() - self.line.waits_since), self.size)
 
     def render(self) -> RenderResult:
+        if self.part != self.line.part:
+            self._lay_out(self.line.part)
         place = self.line.place
         text = Text.assemble(("map", Style(color=GREEN, bold=True)), (" · where it is", DIM))
         known = {*self.spine, *(x for branch in self.branches for x in branch), *self.questions}
@@ -211,12 +218,17 @@ class Wire(DeviceScreen):
 
     def __init__(self, line: DeviceLine, book: Phrasebook) -> None:
         super().__init__(line)
-        self.book = book
+        self.whole = book
         self._noted = ""
         self._paste: Paste | None = None
 
     def beside(self, line: DeviceLine) -> DeviceScreen:
         return Wire(line, self.host.job.books[line.device.family])
+
+    @property
+    def book(self) -> Phrasebook:
+        """The part of the dialogue that is under way."""
+        return self.whole.parts[self.line.part]
 
     @property
     def taken(self) -> bool:
@@ -236,11 +248,12 @@ class Wire(DeviceScreen):
         with Horizontal(id="wire-body"):
             yield ScriptView(self.line)
             with ConsoleFrame(id="frame"):
-                if self.book.pages is not None:
-                    yield PagePane(self.book, lambda: self.host.running.pages(self.device))
+                for part in self.whole.parts:
+                    if part.pages is not None:
+                        yield PagePane(part, lambda: self.host.running.pages(self.device))
                 yield Console(id="console")
                 yield Input(id="find", placeholder="find in what it showed; Enter goes up, Esc closes")
-        yield MapView(self.line, self.book)
+        yield MapView(self.line, self.whole)
         yield Footer()
 
     def on_mount(self) -> None:
@@ -251,6 +264,8 @@ class Wire(DeviceScreen):
         self.headline().look()
         self.query_one(State).look()
         self.query_one(MapView).look()
+        for pane in self.query(PagePane):
+            pane.display = self.book.pages is not None
         for page in self.query(PageView):
             page.look()
         script = self.query_one(ScriptView)
@@ -271,7 +286,8 @@ class Wire(DeviceScreen):
     @property
     def _typed_into(self) -> Widget:
         """What has the keys while a person has the wire."""
-        return next(iter(self.query(PageView)), self.query_one(ConsoleFrame))
+        frame = self.query_one(ConsoleFrame)
+        return frame if self.book.pages is None else next(iter(self.query(PageView)), frame)
 
     def _taken_title(self) -> str:
         what = "what you press" if self.book.pages is not None else "what you type"

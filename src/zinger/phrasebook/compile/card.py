@@ -74,6 +74,8 @@ class CardSection(Section):
         for name in shape.limits.most:
             self.one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
         steps = shape.settings if isinstance(shape, BookShape) else {}
+        if isinstance(shape, BookShape) and shape.then is not None:
+            steps = {**steps, **shape.then.settings}
         return FamilyRules(
             shape.family,
             shape.title,

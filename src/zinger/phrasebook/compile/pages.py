@@ -104,9 +104,9 @@ class PagesSection(Section):
             return open_act(p.go)
         if p.call is not None:
             call = p.call
-            bare = call.json_text is None and call.form is None
+            bare = call.json_text is None and call.form is None and call.text is None
             method = (call.method or ("GET" if bare else "POST")).upper()
-            return call_act(method, call.to, call.json_text, call.form, call.headers)
+            return call_act(method, call.to, call.json_text, call.form, call.headers, call.text)
         if isinstance(p.fill, str):
             return fill_act(p.fill, p.press or "")
         return submit_act(p.fill or {}, p.press or "")

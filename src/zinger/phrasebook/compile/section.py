@@ -33,6 +33,8 @@ MOVE_NAMES = frozenset({credential.word for credential in AsksFor} | {"device"})
 STEP_NAMES = frozenset({"value", "before", "plan", "device", "factory_account"})
 PLAIN_NAMES = STEP_NAMES - {"value", "before"}
 """What a step may use that makes no setting true: to prepare, save or restart."""
+PUT_NAMES = frozenset({"file", "device"})
+"""What brings a generated file to the device may use: its lines, as one value."""
 IDENTITIES = ("serial", "mac", "hostname")
 _EVERY_GROUP = re.compile("(?P<value>)(?P<half_typed>)(?P<key>)(?P<text>)")
 """Used in place of a broken pattern, so that the parts that use its groups are not reported as broken too."""

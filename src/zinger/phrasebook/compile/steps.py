@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 
 from zinger.phrasebook.book import Interview, Summary
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.readings import ReadingsSection
-from zinger.phrasebook.compile.section import PLAIN_NAMES, STEP_NAMES, Path, Section
+from zinger.phrasebook.compile.section import PLAIN_NAMES, PUT_NAMES, STEP_NAMES, Path, Section
 from zinger.phrasebook.map import Act, Deed
 from zinger.phrasebook.pages import Submit
-from zinger.phrasebook.shapes import BookShape, ConfirmShape, DoShape, InterviewShape, PlaceShape, ShownShape, StepShape
+from zinger.phrasebook.shapes import (
+    BookShape,
+    ConfirmShape,
+    DoShape,
+    FileShape,
+    InterviewShape,
+    PlaceShape,
+    ShownShape,
+    StepShape,
+)
 from zinger.phrasebook.steps import (
+    FILE,
     AnswerTemplates,
     ByHand,
     Confirm,
     Effect,
+    FileTemplate,
+    FileTemplates,
     Holds,
     How,
     LineTemplates,
@@ -26,7 +39,7 @@ from zinger.phrasebook.steps import (
     StepTemplate,
 )
 from zinger.phrasebook.terminal import PressKey, typed
-from zinger.phrasebook.words import leads_to
+from zinger.phrasebook.words import WordsError, leads_to, names_used
 from zinger.plan.settings import SETTINGS
 
 
@@ -53,11 +66,11 @@ class StepsSection(Section):
             self.step(["save", i] if listed else ["save"], f"save.{i}" if i else "save", p) for i, p in enumerate(saves)
         )
 
-    def step(self, path: Path, name: str, p: StepShape) -> StepTemplate:
+    def step(self, path: Path, name: str, p: StepShape, names: frozenset[str] = frozenset()) -> StepTemplate:
         """One step."""
         send = p.send if isinstance(p.send, str) or p.send is None else "\n".join(p.send)
         at = self._where(path, p, send)
-        names = STEP_NAMES if name in SETTINGS else PLAIN_NAMES
+        names = names or (STEP_NAMES if name in SETTINGS else PLAIN_NAMES)
         for key, source in (
             ("send", send or ""),
             ("undo", p.undo or ""),
@@ -88,7 +101,9 @@ class StepsSection(Section):
 
     def _what(
         self, p: StepShape, send: str | None, acts: tuple[tuple[Act, str], ...], replies: dict[str, ReplyTemplate]
-    ) -> LineTemplates | PageTemplates | AnswerTemplates:
+    ) -> LineTemplates | PageTemplates | AnswerTemplates | FileTemplates:
+        if p.file:
+            return FileTemplates(p.file, send or "")
         if p.within is not None:
             return AnswerTemplates(p.within, replies)
         return PageTemplates(acts, replies, p.each) if acts else LineTemplates(send or "", replies)
@@ -137,6 +152,8 @@ class StepsSection(Section):
         through = [*p.through, *leads_to(send or ""), *(one.to for one in p.do if one.to)]
         for place in through:
             self.known_place([*path, "through"], place)
+        if p.unless_at:
+            self.known_place([*path, "unless_at"], p.unless_at)
         return How(
             at,
             frozenset(through) - {at},
@@ -145,6 +162,7 @@ class StepsSection(Section):
             self.duration([*path, "patience"], p.patience),
             self.word([*path, "effect"], "effect", p.effect, Effect),
             self._confirm([*path, "confirm"], p.confirm) if p.confirm else None,
+            p.unless_at,
         )
 
     def _where(self, path: Path, p: StepShape, send: str | None) -> str:
@@ -156,6 +174,8 @@ class StepsSection(Section):
                 self.bad(path, "what is answered in a question script has replies, and neither at nor send")
             return next(iter(p.replies), "")
         sends = send is not None or bool(p.do) or self.on_pages.is_told(p)
+        if p.file:
+            return self._where_file(path, p, send)
         if p.hands is not None:
             if sends:
                 self.bad([*path, "hands"], "what is done by hand sends nothing; make another step of it")
@@ -167,6 +187,43 @@ class StepsSection(Section):
             return p.at or ""
         self.known_place([*path, "at"], p.at)
         return p.at
+
+    def _where_file(self, path: Path, p: StepShape, send: str | None) -> str:
+        """What stands in a generated file is sent where that is."""
+        files = self.shape.files if isinstance(self.shape, BookShape) else {}
+        self.one_of([*path, "file"], "generated file", p.file, files)
+        if send is None or p.at is not None or p.do or p.replies or p.hands or self.on_pages.is_told(p):
+            self.bad(path, "what stands in a generated file has send, its lines; where it goes, the file's put says")
+        return (files[p.file].put.at or "") if p.file in files else ""
+
+    def file(self, name: str, f: FileShape, shape: BookShape) -> FileTemplate:
+        """A generated file."""
+        path: Path = ["files", name]
+        for key, source in (("head", f.head), ("foot", f.foot)):
+            self.template([*path, key], source, PLAIN_NAMES)
+        self.one_of([*path, "pulled"], "reading", f.pulled, shape.readings)
+        if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._-]{0,60}", f.named):
+            self.bad([*path, "named"], f"{f.named!r} is not the name of a file, such as tables.txt")
+        if not any(step.file == name for step in shape.settings.values()):
+            self.bad(path, f"no setting stands in it; give one file: {name}")
+        complains = self.maybe_regex([*path, "complains"], f.complains)
+        if complains is not None and "line" not in complains.groupindex:
+            self.bad([*path, "complains"], "the pattern has no group named line")
+        put = self.step([*path, "put"], f"{FILE}{name}", f.put, PUT_NAMES)
+        if not isinstance(put.what, PageTemplates) or not any(map(self._prints_the_file, put.what.sources)):
+            self.bad([*path, "put"], "nothing of it is sent; fill a field, or a text of a call, with '{{ file }}'")
+        ignores = tuple(self.regex([*path, "ignores", n], pattern) for n, pattern in enumerate(f.ignores))
+        return FileTemplate(
+            name, f.named, f.title or f"the file {f.named}", f.head, f.foot, self.maybe_regex([*path, "line"], f.line),
+            put, f.pulled, ignores, complains,
+        )  # fmt: skip
+
+    @staticmethod
+    def _prints_the_file(source: str) -> bool:
+        try:
+            return "file" in names_used(source)
+        except WordsError:  # it is told already
+            return True
 
     def _confirm(self, path: Path, c: ConfirmShape) -> Confirm:
         self.known_place([*path, "at"], c.at)

@@ -7,6 +7,7 @@ and then it starts again.
 from __future__ import annotations
 
 from ipaddress import IPv4Interface
+from typing import Any
 
 from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import (
@@ -14,6 +15,7 @@ from zinger.practice.core.sheet import (
     Sheet,
     address6,
     among,
+    digest,
     host,
     hosts,
     local_log,
@@ -26,6 +28,8 @@ from zinger.practice.core.sheet import (
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
+from zinger.practice.marrable_v6.pages import Web
+from zinger.practice.marrable_v6.tables import shown, understood
 
 _DOOR = among("open", "shut")
 PAGES: dict[str, tuple[str, dict[str, tuple[str, Check]]]] = {
@@ -84,6 +88,30 @@ class Gateway(SheetBox):
     labelled = True
     CHATTER = ()
 
+    def stands(self, flash: dict[str, Any]) -> None:
+        super().stands(flash)
+        self.web = Web(self)
+
+    def _die(self) -> None:
+        super()._die()
+        self.web = Web(self)
+
+    def pages(self, kind: str) -> Any:
+        return self.web.application() if kind == "https" else None
+
+    def take_tables(self, text: str) -> None:
+        """They are written, and it starts again with them; what is in force until then stays so."""
+        state = self.startup.copy() if self.startup is not None else self.running.copy()
+        state.values["tables"] = shown(text)
+        state.secrets = {peer: digest(secret) for peer, secret in understood(text).secrets.items()}
+        self.startup = state
+        self.heard.append("tables taken")
+        self.spawn(self._starts_again())
+
+    async def _starts_again(self) -> None:
+        await self.clock.sleep(4)
+        self.restart()
+
     def factory_state(self) -> Sheet:
         return Sheet(
             {
@@ -104,9 +132,10 @@ class Gateway(SheetBox):
                 "idle": "20",
                 "logs": "",
                 "greeting": "",
+                "tables": "",
                 **dict.fromkeys((field for field, _ in PAGES["8"][1].values()), ""),
             },
-            {"operator": Person.with_secret("master", self.label)},
+            {"operator": Person.with_secret("master", self.label, must_renew=True)},
         )
 
     @property
@@ -202,7 +231,7 @@ class Pages:
     async def _people(self) -> None:
         while True:
             people = self.box.running.people
-            rows = [f"   {who} ({p.level})" for who, p in people.items()]
+            rows = [f"   {who} ({_level(p)})" for who, p in people.items()]
             picked = await self.ask(
                 "PEOPLE", [*rows, "", "a  add   b  new password   c  strike"], "pick (0 goes back): "
             )
@@ -235,9 +264,10 @@ class Pages:
         written = "no" if self.box.unsaved() else "yes"
         rows = [f"serial {body.serial}   mac {body.mac}   image {body.image}   written {written}"]
         told = {**values, "address": f"{values['address']} mask {values['mask']}"}
-        apart = {"mask", *(field for field, _ in PAGES["8"][1].values())}
+        apart = {"mask", "tables", *(field for field, _ in PAGES["8"][1].values())}
         rows += [f"{key:<10} {value or '-'}" for key, value in told.items() if key not in apart]
-        rows.append("people     " + ", ".join(f"{who} ({p.level})" for who, p in self.box.running.people.items()))
+        people = self.box.running.people
+        rows.append("people     " + ", ".join(f"{who} ({_level(p)})" for who, p in people.items()))
         while await self.ask("READ", rows, "pick (0 goes back): ") != "0":
             self.message = "not taken: only 0"
 
@@ -246,3 +276,8 @@ class Pages:
             self.box.keep()
             self.box.restart()
             raise LineLost
+
+
+def _level(person: Person) -> str:
+    """What a name may do; `label` while its password is the one that is printed."""
+    return "label" if person.must_renew else person.level

@@ -1,4 +1,4 @@
-"""The stages of a device's way, in their order: a later stage (files, an image, service checks) is added to `EVERY`."""
+"""The stages of a device's way, in their order; a later stage, such as an image, is added to one of the two tuples."""
 
 from __future__ import annotations
 
@@ -10,18 +10,8 @@ from zinger.run.stages.save import Save
 from zinger.run.stages.send import Send
 from zinger.run.stages.stage import Stage
 
-EVERY: tuple[Stage, ...] = (
-    Reach(),
-    SignIn(),
-    Send(),
-    Save(),
-    ReadBack(),
-    UsePasswords(),
-    OnConsole(),
-    Restart(),
-    FromNetwork(),
-    Backup(),
-    PowerCut(),
-    Conclude(),
-)
-"""What needs no hands comes first: a laptop without an address in the subnet keeps nothing else from being proved."""
+EACH_PART: tuple[Stage, ...] = (Reach(), SignIn(), Send(), Save(), ReadBack(), UsePasswords(), OnConsole(), Backup())
+"""What is done on each part of a device's dialogue: on its console, then on its pages, where it has both."""
+AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), PowerCut(), Conclude())
+"""What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet
+keeps nothing else from being proved."""

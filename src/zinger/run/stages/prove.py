@@ -43,6 +43,8 @@ class ReadBack:
             wire.line.say(f"waits until {other} is set up")
             await wire.world.claims.after(wire.name, other, wire.line.wait)
         shown = wire.book.startup_facts
+        if len(on.parts) > 1:  # a link that what was saved has cut would else begin all parts anew
+            await wire.connect()
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             running, found = await _read(on, Source.RUNNING)
             for finding in unsaved_by(wire.script, running):
@@ -103,7 +105,7 @@ class OnConsole:
     """Sign out and in again on the console with each password that nothing else tries."""
 
     def wanted(self, on: Pass) -> bool:
-        return bool(on.owed.on_console())
+        return bool(on.owed.on_console(on.wire))
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
@@ -111,7 +113,7 @@ class OnConsole:
         door = ways.asking(AsksFor.USER) or ways.asking(AsksFor.PASSWORD)
         assert door is not None
         async with wire.stage("on the console", None, "signing in again on its console"):
-            for account in on.owed.on_console():
+            for account in on.owed.on_console(wire):
                 keys = Keyring([(account.name, account.secret)], device=wire.name, passwords=wire.keys.passwords)
                 if await self._comes_to(door, wire, keys):
                     wire.find([await self._signs_in(wire, account, keys)])
@@ -147,12 +149,12 @@ class UsePasswords:
     """Make the device use the passwords and keys that are no account's, where its family has a way."""
 
     def wanted(self, on: Pass) -> bool:
-        return bool(on.owed.trials())
+        return bool(on.owed.trials(on.wire))
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         async with wire.stage("passwords", None, "having its passwords tried"):
-            for trial in on.owed.trials():
+            for trial in on.owed.trials(on.wire):
                 wire.find([await self._tried(wire, trial)])
 
     @staticmethod
@@ -225,8 +227,11 @@ class PowerCut:
 async def _read_again(on: Pass, source: Source) -> None:
     wire = on.wire
     async with wire.stage("read again", None, f"reading again {source.value.replace(' a ', ' the ')}"):
-        await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
-        await _read(on, source)
+        for part in on.parts:
+            wire = part.wire
+            await wire.connect()
+            await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
+            await _read(part, source)
     if unshown := on.owed.unshown_accounts():
         async with wire.world.claims.from_outside:
             async for finding in on.owed.outside.sign_in_again(unshown, source, Restarts(wire, on.done).may_be_on):

@@ -10,6 +10,7 @@ from zinger.proof.findings import to_send
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.pump import TakenOver
+from zinger.run.stages.genfiles import blamed, keep_changes, look_after_refusal
 from zinger.run.stages.interview import hold
 from zinger.run.stages.restarts import Restarts
 from zinger.run.stages.stage import Pass
@@ -105,13 +106,17 @@ async def send_one(on: Pass, step: Step) -> bool:
         if step.how.confirm is not None:
             await wire.confirm(step)
     except RefusedByDevice as refusal:
-        _refused(on, step, refusal.words)
+        _refused(on, step, blamed(on, step, refusal.words))
+        await look_after_refusal(on, [step])
         return False
     except (Interrupted, Silent) as error:
         if not _restarts(on, [step], error):
             raise
         wire.line.step(step.setting, Mark.SENT)
     else:
+        if answer.at.name == step.how.unless_at:
+            wire.line.step(step.setting, Mark.SENT, "nothing to do")
+            return True
         _taken(on, step, answer, moves)
         await _goes_down(on, [step])
     return True
@@ -131,13 +136,14 @@ async def send_form(on: Pass, steps: Sequence[Step]) -> None:
             raise
     for step in steps:
         if step.setting in refused:
-            _refused(on, step, refused[step.setting])
+            _refused(on, step, blamed(on, step, refused[step.setting]))
         elif answer is None:
             wire.line.step(step.setting, Mark.SENT)
         else:
             _taken(on, step, answer, moves)
     if answer is not None:
         await _goes_down(on, [step for step in steps if step.setting not in refused])
+        await look_after_refusal(on, [step for step in steps if step.setting in refused])
 
 
 async def _by_hand(on: Pass, step: Step, hands: ByHand) -> None:
@@ -173,6 +179,7 @@ async def _goes_down(on: Pass, steps: Sequence[Step]) -> None:
 async def _before(on: Pass, steps: Sequence[Step]) -> bool:
     """What must be known and written before anything is sent; returns whether it moves the link."""
     wire = on.wire
+    keep_changes(on, steps)
     moving = next((step for step in steps if step.effect is Effect.LINK_MOVES and wire.over_network), None)
     if moving is not None:
         await _way_back(on, moving)

@@ -45,6 +45,8 @@ class Pass:
     memory: Memory
     owed: Owed
     done: Done
+    parts: tuple[Pass, ...] = ()
+    """The passes over all parts of its dialogue, this one among them."""
     facts: Facts = field(default_factory=dict)
     """What was read when it was signed in to."""
 

@@ -26,7 +26,10 @@ def send_step(book: Phrasebook, step: Step, keys: Keyring) -> Errand[Answer]:
     Raises RefusedByDevice for the device's no, Strayed where it ends elsewhere than it should.
     """
     assert isinstance(step.what, Lines), "answers in a question script are given by hold_interview"
-    at = yield from arrive(book.map, step.at, keys)
+    unless = frozenset({step.how.unless_at} - {""})
+    at = yield from arrive(book.map, step.at, keys, stop=unless)
+    if at.name in unless:
+        return Answer((), at)
     shown: tuple[str, ...] = ()
     warned: tuple[str, ...] = ()
     answer, disturbed = Answer((), at), False

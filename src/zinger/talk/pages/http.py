@@ -20,12 +20,19 @@ Resolve = Callable[[SecretRef], str]
 
 @dataclass(frozen=True, slots=True)
 class FormBody:
-    """Names and values as a form is submitted; `files` are the names of fields for files, which stay empty."""
+    """Names and values as a form is submitted; of `files`, the names of fields for files, what the file is called."""
 
     pairs: Pairs
     charset: str = "utf-8"
     multipart: bool = False
-    files: frozenset[str] = frozenset()
+    files: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class TextBody:
+    """A plain text, such as a file."""
+
+    words: Words
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +48,7 @@ class Request:
 
     method: str
     url: str
-    body: FormBody | JsonBody | None = None
+    body: FormBody | JsonBody | TextBody | None = None
     query: Pairs | None = None
     headers: Pairs = ()
     auth: tuple[Words, Words] | None = None
@@ -61,7 +68,7 @@ class Request:
     @property
     def told(self) -> str:
         """What is sent with it, as a person may see it."""
-        if isinstance(self.body, JsonBody):
+        if isinstance(self.body, JsonBody | TextBody):
             return masked(self.body.words)
         pairs = self.body.pairs if self.body else self.query or ()
         return "\n".join(f"{name} = {masked(words)}" for name, words in pairs)
@@ -117,6 +124,8 @@ def encoded(request: Request, resolve: Resolve) -> Encoded:
     body, kind = b"", ""
     if isinstance(request.body, JsonBody):
         body, kind = _json(request.body.words, resolve).encode(), "application/json"
+    elif isinstance(request.body, TextBody):
+        body, kind = text(request.body.words).encode(), "text/plain; charset=utf-8"
     elif isinstance(request.body, FormBody):
         pairs = [(name, text(words)) for name, words in request.body.pairs]
         if request.body.multipart:
@@ -151,13 +160,19 @@ def _urlencoded(pairs: Iterable[tuple[str, str]], charset: str) -> str:
 
 
 def _multipart(pairs: Iterable[tuple[str, str]], form: FormBody) -> tuple[bytes, str]:
-    """RFC 7578; a field for a file goes without one."""
+    """RFC 7578; a file goes as it is, a field for a file that has none goes empty."""
     boundary = f"----zinger{secrets.token_hex(12)}"
-    parts = []
+    parts, files = [], dict(form.files)
     for name, value in pairs:
-        quoted = name.replace("\r", "%0D").replace("\n", "%0A").replace('"', "%22")
-        head = f'Content-Disposition: form-data; name="{quoted}"'
-        if name in form.files:
-            head += '; filename=""\r\nContent-Type: application/octet-stream'
-        parts.append(f"--{boundary}\r\n{head}\r\n\r\n".encode() + _bytes(value, form.charset) + b"\r\n")
+        head = f'Content-Disposition: form-data; name="{_quoted(name)}"'
+        data = _bytes(value, form.charset)
+        if name in files:
+            kind = "text/plain; charset=utf-8" if value else "application/octet-stream"
+            head += f'; filename="{_quoted(files[name]) if value else ""}"\r\nContent-Type: {kind}'
+            data = value.encode()
+        parts.append(f"--{boundary}\r\n{head}\r\n\r\n".encode() + data + b"\r\n")
     return b"".join([*parts, f"--{boundary}--\r\n".encode()]), f"multipart/form-data; boundary={boundary}"
+
+
+def _quoted(name: str) -> str:
+    return name.replace("\r", "%0D").replace("\n", "%0A").replace('"', "%22")

@@ -32,7 +32,7 @@ def filled(page: Document, deed: Submit) -> Request:
         field = form.find(name)
         assert field is not None, "form_with found it"
         fills.append((field, words))
-    return pressed(Press(form, form.button(deed.button), tuple(fills)))
+    return pressed(Press(form, form.button(deed.button), tuple(fills), deed.file_named))
 
 
 def pressed(deed: Press) -> Request:
@@ -49,8 +49,12 @@ def pressed(deed: Press) -> Request:
         raise CannotFill("the form sends nothing; scripts in a browser do its work")
     if method != "post":
         return Request("GET", action, query=sent, charset=form.charset)
-    files = frozenset(field.name for field in form.fields if field.kind == "file")
-    return Request("POST", action, body=FormBody(sent, form.charset, form.enctype == "multipart/form-data", files))
+    named = deed.file_named or "settings.txt"
+    files = tuple((field.name, named) for field in form.fields if field.kind == "file")
+    multipart = form.enctype == "multipart/form-data"
+    if not multipart and any(field.kind == "file" for field, _ in deed.fills):
+        raise CannotFill("the form takes the name of a file only, not the file: it is not multipart/form-data")
+    return Request("POST", action, body=FormBody(sent, form.charset, multipart, files))
 
 
 def _lacks(page: Document, deed: Submit) -> str:
@@ -87,7 +91,7 @@ def _sent(field: Field, planned: Words | None, form: Form) -> Iterator[tuple[str
     elif field.is_choice:
         yield from ((field.name, (value,)) for value in _chosen(field, planned))
     elif field.kind == "file":
-        yield field.name, ()
+        yield field.name, planned or ()
     elif planned is not None:
         yield field.name, planned
     elif field.required and not field.value and field.kind != "hidden":
@@ -100,7 +104,7 @@ def _may_be_filled(field: Field, planned: Words) -> None:
     if (field.disabled or field.fixed) and masked(planned) not in (field.shown, field.value):
         raise CannotFill(f"{field.words} can't be changed here", field.name)
     text = masked(planned)
-    typed = field.kind not in ("checkbox", "radio", "select")
+    typed = field.kind not in ("checkbox", "radio", "select", "file")
     if typed and field.longest is not None and not has_secret(planned) and len(text) > field.longest:
         raise CannotFill(f"{field.words} takes {field.longest} characters, not {len(text)}", field.name)
 

@@ -19,7 +19,7 @@ from zinger.phrasebook.words import Words
 from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
 from zinger.talk.events import Event, Recognised, Sent, ToKeep, Waits
 from zinger.talk.pages.fields import joined
-from zinger.talk.pages.http import Failed, FormBody, JsonBody, Request, Response
+from zinger.talk.pages.http import Failed, FormBody, JsonBody, Request, Response, TextBody
 from zinger.talk.pages.parse import parse
 from zinger.talk.pages.submit import CannotFill, filled, pressed
 from zinger.talk.requests import Answer, At, Do, Look
@@ -245,7 +245,13 @@ class PagesSurface:
             self._events.append(ToKeep(what, tuple(lines[:MOST_KEPT])))
 
     def _call(self, deed: Call) -> Request:
-        body = JsonBody(deed.json) if deed.json is not None else FormBody(deed.form) if deed.form is not None else None
+        body: JsonBody | TextBody | FormBody | None = None
+        if deed.json is not None:
+            body = JsonBody(deed.json)
+        elif deed.text is not None:
+            body = TextBody(deed.text)
+        elif deed.form is not None:
+            body = FormBody(deed.form)
         return replace(self._get(deed.path), method=deed.method, body=body, headers=deed.headers)
 
     def _stays_here(self, url: str, page: Document) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from zinger.plan.checking import ERROR, WARNING, Found, Look, device_check, repair, where_it_stands
 from zinger.plan.model import Device
-from zinger.plan.subjects.voice.settings import LEGS, MEDIA, PEERS, REWRITES, SESSIONS
+from zinger.plan.subjects.voice.settings import LEGS, MEDIA, PEERS, PROFILES, REWRITES, SESSIONS
 
 
 @device_check("legs-incomplete", ERROR, LEGS, PEERS)
@@ -19,6 +19,29 @@ def legs_incomplete(device: Device, look: Look) -> Iterator[Found]:
             yield Found(
                 f"the peer {peer.name} is {peer.side}, where no leg is planned", f"Plan the {peer.side} leg", PEERS
             )
+
+
+@device_check("profile-unknown", ERROR, PEERS, PROFILES)
+def profile_unknown(device: Device, look: Look) -> Iterator[Found]:
+    """A peer names a profile that is not planned."""
+    known = [profile.name for profile in device[PROFILES] or ()]
+    for peer in device[PEERS] or ():
+        if peer.profile not in known:
+            there = ", ".join(known) or "none"
+            yield Found(
+                f"the peer {peer.name} has the profile {peer.profile}, which is not planned",
+                f"Plan it under profiles, or name one that is: {there}",
+                PEERS,
+            )
+
+
+@device_check("registration-incomplete", ERROR, PEERS, source="RFC 3261 22")
+def registration_incomplete(device: Device, look: Look) -> Iterator[Found]:
+    """A peer has an account without a password, or a password without an account."""
+    for peer in device[PEERS] or ():
+        if bool(peer.user) != (peer.secret is not None):
+            lacks = "password (secret)" if peer.user else "account (user)"
+            yield Found(f"the peer {peer.name} lacks the {lacks} for its registration", "Give both, or neither", PEERS)
 
 
 @device_check("peer-without-backup", WARNING, PEERS)

@@ -8,8 +8,20 @@ from typing import Annotated, Any
 from pydantic import model_validator
 
 from zinger.plan.values.bad import BadValue
-from zinger.plan.values.item import Host, Item, TcpPort, Text, WithPrefix, Word, number, typed, word_of
-from zinger.plan.values.text import parse_text
+from zinger.plan.values.item import (
+    Host,
+    HostAddress,
+    Item,
+    Secret,
+    TcpPort,
+    Text,
+    WithPrefix,
+    Word,
+    number,
+    typed,
+    word_of,
+)
+from zinger.plan.values.text import one_of, parse_text
 
 SIDES = ("local", "upstream")
 """Towards the telephone system, and towards the provider."""
@@ -23,13 +35,49 @@ class Leg(Item):
     side: Annotated[str, word_of(*SIDES)]
     address: WithPrefix
     interface: Text = ""
+    seen_as: HostAddress | None = None
+    """The address at which others see it, where its own is translated on the way (NAT, RFC 3022)."""
+
+
+CODECS = ("g711a", "g711u", "g722", "g729", "opus")
+"""Voice codings: ITU-T G.711 (A-law, u-law), G.722, G.729, and Opus (RFC 6716)."""
+
+
+def _codecs(raw: object) -> str:
+    """Codings in their order of preference, with a stroke between."""
+    chosen = [coding for coding in re.split(r"[\s,/+]+", parse_text(raw).lower()) if coding]
+    known = one_of(*CODECS)
+    if not chosen or len(set(chosen)) != len(chosen):
+        raise BadValue(f"{raw!r} is not a list of different codings", "write it like g711a/g729")
+    return "/".join(known(coding) for coding in chosen)
+
+
+class Profile(Item):
+    """How a kind of telephone system or provider wants to be spoken to; `refresh` in seconds (RFC 4028, 0 is off).
+
+    `tones` is how pressed keys travel: as events (RFC 4733), in INFO (RFC 6086) or as sound. `numbers` is how numbers
+    are written towards it: with + and country code (ITU-T E.164), or as they are dialled.
+    """
+
+    lead = ("name",)
+    example = "national codecs g711a/g729 tones info refresh 900 s numbers dialled"
+    units = {"refresh": "s"}
+    name: Word
+    codecs: Annotated[str, typed(_codecs)] = "g711a/g711u"
+    tones: Annotated[str, word_of("events", "info", "sound")] = "events"
+    refresh: Annotated[int, number(0, 86400, "s", "number of seconds")] = 1800
+    numbers: Annotated[str, word_of("e164", "dialled")] = "e164"
+
+
+GENERIC = Profile(name="generic")
+"""The profile of a peer that names none: what most telephone systems and providers take."""
 
 
 class Peer(Item):
-    """A SIP peer (RFC 3261) with a backup; `keepalive` in seconds (OPTIONS, 0 is off)."""
+    """A SIP peer (RFC 3261) with a backup; `keepalive` in seconds (OPTIONS, 0 is off); `profile` by its name."""
 
     lead = ("name", "side", "host")
-    example = "exchange local 10.44.8.30 transport tcp port 5060 backup 10.44.8.31 keepalive 30 s"
+    example = "exchange local 10.44.8.30 transport tcp port 5060 backup 10.44.8.31 keepalive 30 s profile generic"
     units = {"keepalive": "s"}
     name: Word
     side: Annotated[str, word_of(*SIDES)]
@@ -38,6 +86,10 @@ class Peer(Item):
     port: TcpPort = 5060
     backup: Host | None = None
     keepalive: Annotated[int, number(0, 3600, "s", "number of seconds")] = 30
+    profile: Word = "generic"
+    user: Text = ""
+    """The account with which the gateway registers there (RFC 3261 10); nothing where it does not."""
+    secret: Secret | None = None
 
 
 class Media(Item):
