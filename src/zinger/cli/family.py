@@ -196,6 +196,12 @@ def new(
     pages: Annotated[
         str | None, typer.Option(metavar="ADDRESS", help="it has pages: its factory address, such as 192.0.2.5/24")
     ] = None,
+    har: Annotated[
+        Path | None,
+        typer.Option("--from-har", metavar="FILE", help="a draft from a set-up by hand, which a browser saved as HAR"),
+    ] = None,
+    job: Annotated[Path | None, typer.Option(metavar="FOLDER", help="with --from-har: the job that plans it")] = None,
+    device: Annotated[str, typer.Option(metavar="NAME", help="with --from-har: the device that was set up")] = "",
 ) -> None:
     """Write a commented start of a phrasebook, which can be loaded and examined at once; asks for what is not given."""
     from zinger.files import write_whole
@@ -205,6 +211,9 @@ def new(
     where = file or Path(f"{name}.yaml")
     if where.exists():
         raise JobFolderError(f"{where} is there already; give another name, or --file")
+    if har is not None:
+        _draft(name, har, job, device, where)
+        return
     try:
         text = (
             start_of_pages(name, pages)
@@ -215,6 +224,32 @@ def new(
         raise CommandError(str(error)) from None
     write_whole(where, text.encode())
     print(f"{where} is begun; next: zinger family check {where}")
+
+
+def _draft(name: str, har: Path, job: Path | None, device: str, where: Path) -> None:
+    """A draft from a recording, and the questions that are left, most valuable first."""
+    from zinger.desk.learning import learned
+    from zinger.files import write_whole
+    from zinger.phrasebook.begin import check_name
+    from zinger.store.folder import JobFolder
+
+    if job is None or not device:
+        raise CommandError("a draft from a recording needs the plan: give --job FOLDER and --device NAME")
+    try:
+        check_name(name)
+    except ValueError as error:
+        raise CommandError(str(error)) from None
+    draft = learned(name, har, JobFolder(job), device)
+    write_whole(where, draft.text.encode())
+    print(f"{where}: {len(draft.text.splitlines())} lines, {counted(draft.pages, 'place')}")
+    print(f"of {device}'s {counted(draft.planned, 'planned setting')}, {draft.said} are set and {draft.shown} shown")
+    if draft.ignored:
+        print(f"{counted(draft.ignored, 'request')} of other hosts, pictures and scripts left out")
+    if draft.questions:
+        print(f"\n{counted(len(draft.questions), 'question')}, most valuable first; they stand in the draft, marked ?:")
+    for number, question in enumerate(draft.questions, 1):
+        print(f"{number:3}  {question.where}: {question.text}")
+    print(f"\nnext: zinger family check {where}, and zinger family try {where} {har}")
 
 
 def _asked(prompt: str | None, login: str | None, password: str | None) -> tuple[str, str, str]:

@@ -93,7 +93,7 @@ readings: {{}}                  # where each value stands
 
 def start_of_pages(name: str, address: str) -> str:
     """The text of a family that has pages, with its factory address; raises ValueError for what can't be used."""
-    _check_name(name)
+    check_name(name)
     try:
         IPv4Interface(address)
     except ValueError:
@@ -103,7 +103,7 @@ def start_of_pages(name: str, address: str) -> str:
 
 def commented_start(name: str, prompt: str, login: str, secret: str) -> str:
     """The text; raises ValueError for a name or prompt that can't be used."""
-    _check_name(name)
+    check_name(name)
     if not prompt.strip() or not login.strip() or not secret.strip():
         raise ValueError("a prompt or question is empty; give it as it stands on the screen")
     pattern = "^" + re.escape(prompt).replace("HOSTNAME", r"(?P<hostname>\S+)").replace("\\ ", " ")
@@ -112,7 +112,8 @@ def commented_start(name: str, prompt: str, login: str, secret: str) -> str:
     return _START.format(name=name, title=_title(name), login=login, secret=secret, prompt=prompt)
 
 
-def _check_name(name: str) -> None:
+def check_name(name: str) -> None:
+    """Raises ValueError for what can't be a family's name."""
     if not re.fullmatch(r"[a-z][a-z0-9]*(-[a-z0-9]+)*", name):
         raise ValueError(f"{name!r} is not a family's name; write it in lower case with hyphens, like quern-s4")
 

@@ -28,6 +28,11 @@ def wildcard(value: object) -> str:
     return str(IPv4Network(f"0.0.0.0/{_length(value)}").hostmask)
 
 
+def hexmask(value: object) -> str:
+    """A prefix length as a mask in hexadecimal: 24 is ffffff00."""
+    return f"{int(IPv4Network(f'0.0.0.0/{_length(value)}').netmask):08x}"
+
+
 def prefix(value: object) -> int:
     """The prefix length of a dotted mask, or of a length."""
     return _length(value)
@@ -37,6 +42,8 @@ def _length(value: object) -> int:
     text = str(value).strip().removeprefix("/")
     if text.isdigit() and int(text) <= 32:
         return int(text)
+    if re.fullmatch(r"(?:0x)?[0-9a-fA-F]{8}", text):
+        text = str(IPv4Address(int(text.removeprefix("0x"), 16)))
     try:
         bits = int(IPv4Address(text))
     except AddressValueError:
@@ -124,5 +131,21 @@ def in_words(value: object, words: Mapping[object, object]) -> object:
     return words[value]
 
 
-_ALL = (mask, wildcard, prefix, mac, seconds, minutes, folded, unfolded, pieces, flag, listed, shell, same, in_words)
+_ALL = (
+    mask,
+    wildcard,
+    hexmask,
+    prefix,
+    mac,
+    seconds,
+    minutes,
+    folded,
+    unfolded,
+    pieces,
+    flag,
+    listed,
+    shell,
+    same,
+    in_words,
+)
 FILTERS: Mapping[str, Callable[..., object]] = {f.__name__: f for f in _ALL}

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, BinaryIO
-from urllib.parse import parse_qsl, urlsplit
+from urllib.parse import parse_qsl, urlencode, urlsplit
 
 from zinger.plan.values.secrets import MASK
 from zinger.store.recording import RecordingError, RecordingFile, untold
@@ -121,38 +121,133 @@ class Exchange:
     answer: Response | None
     why: str = ""
     """Why nothing came."""
+    method: str = "GET"
+    url: str = ""
+    headers: tuple[tuple[str, str], ...] = ()
+    """Those of the request, names in lower case."""
+    kind: str = ""
+    """The media type of what was sent."""
+    began: float = 0.0
+    """In seconds since 1970; 0 where that is not told."""
+
+
+LARGEST = 600_000_000
+"""Bytes of a recording that is read."""
+
+
+def entries_of(file: Path) -> list[dict[str, Any]]:
+    """The entries of a HAR file in the order in which they began; raises RecordingError with what can't be read."""
+    size = 0
+    try:
+        size = file.stat().st_size
+        if size > LARGEST:
+            raise RecordingError(
+                f"{file} has {size // 1_000_000} MB, more than the {LARGEST // 1_000_000} that are read. Save only the "
+                "requests of this device."
+            )
+        data = json.loads(file.read_bytes())
+    except OSError as error:
+        raise RecordingError(f"{file} can't be read: {error.strerror}") from None
+    except json.JSONDecodeError as error:
+        cut = error.pos >= size - 2 or "Unterminated" in error.msg
+        why = "it ends in the middle, as if it was cut off" if cut else f"line {error.lineno} is not JSON: {error.msg}"
+        raise RecordingError(f"{file} is not a whole HAR recording: {why}. Save it again from the browser.") from None
+    except (ValueError, RecursionError):
+        raise RecordingError(f"{file} is not a HAR 1.2 recording: it is not JSON in UTF-8") from None
+    log = data.get("log") if isinstance(data, dict) else None
+    entries = log.get("entries") if isinstance(log, dict) else None
+    if not isinstance(entries, list):
+        raise RecordingError(f"{file} is not a HAR 1.2 recording: it has no log with entries")
+    whole = [entry for entry in entries if _is_whole(entry)]
+    if entries and not whole:
+        raise RecordingError(f"{file}: none of its {len(entries)} entries has a request with a URL and a response")
+    return sorted(whole, key=_began)
+
+
+def _is_whole(entry: Any) -> bool:
+    request, response = (entry.get(key) if isinstance(entry, dict) else None for key in ("request", "response"))
+    return isinstance(request, dict) and isinstance(response, dict) and isinstance(request.get("url"), str)
+
+
+def _began(entry: dict[str, Any]) -> float:
+    """When it began, in seconds since 1970; 0 where that is not told."""
+    try:
+        return datetime.fromisoformat(str(entry.get("startedDateTime") or entry.get("started") or "")).timestamp()
+    except (ValueError, OverflowError):
+        return 0.0
+
+
+def _number(value: Any) -> float:
+    return float(value) if isinstance(value, int | float) and value > 0 else 0.0
 
 
 def exchanges_of(file: Path) -> Iterator[Exchange]:
     """The exchanges of a HAR file, Zinger's or a browser's; raises RecordingError with what can't be read."""
-    try:
-        entries = json.loads(file.read_bytes())["log"]["entries"]
-        times = [datetime.fromisoformat(entry["startedDateTime"]).timestamp() for entry in entries]
-        zero = min(times, default=0.0)
-        for entry, began in zip(entries, times, strict=True):
-            yield _exchange(entry, began - zero + float(entry.get("time", 0)) / 1000)
-    except OSError as error:
-        raise RecordingError(f"{file} can't be read: {error.strerror}") from None
-    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
-        raise RecordingError(f"{file} is not a HAR 1.2 recording: {type(error).__name__} {error}") from None
+    entries = entries_of(file)
+    zero = min((began for entry in entries if (began := _began(entry))), default=0.0)
+    for entry in entries:
+        began = _began(entry) or zero
+        yield _exchange(entry, began - zero + _number(entry.get("time")) / 1000, began)
 
 
-def _exchange(entry: dict[str, Any], at: float) -> Exchange:
+def headers_of(told: Any) -> tuple[tuple[str, str], ...]:
+    """Headers as HAR has them, names in lower case; whatever else stands there is left out."""
+    listed = told if isinstance(told, list) else []
+    pairs = ((str(h.get("name", "")).lower(), str(h.get("value", ""))) for h in listed if isinstance(h, dict))
+    return tuple(pair for pair in pairs if pair[0] and not pair[0].startswith(":"))
+
+
+def _exchange(entry: dict[str, Any], at: float, began: float) -> Exchange:
     request, response = entry["request"], entry["response"]
-    asked = f"{request['method']} {urlsplit(str(request['url'])).path or '/'}"
-    sent = str((request.get("postData") or {}).get("text") or "")
-    content = response.get("content") or {}
-    text = str(content.get("text") or "")
+    url, method = str(request["url"]), str(request.get("method") or "GET").upper()
+    posted = request.get("postData")
+    posted = posted if isinstance(posted, dict) else {}
+    sent = str(posted.get("text") or "")
+    if not sent and isinstance(posted.get("params"), list):
+        pairs = [(str(p.get("name", "")), str(p.get("value") or "")) for p in posted["params"] if isinstance(p, dict)]
+        sent = urlencode(pairs)
+    content = response.get("content")
+    content = content if isinstance(content, dict) else {}
+    status = response.get("status")
     answer = None
-    if response["status"]:
-        body = base64.b64decode(text) if content.get("encoding") == "base64" else text.encode()
-        headers = tuple((str(h["name"]).lower(), str(h["value"])) for h in response.get("headers", ()))
-        if text and content.get("encoding") != "base64":  # a browser keeps text as text, whatever it came in
-            headers = tuple(
-                (n, v.partition(";")[0] + "; charset=utf-8" if n == "content-type" else v) for n, v in headers
-            )
-        answer = Response(str(request["url"]), int(response["status"]), headers, body)
-    return Exchange(at, asked, sent, str(entry.get("comment") or ""), answer, str(content.get("comment") or ""))
+    if isinstance(status, int) and status > 0:
+        answer = Response(url, status, _answer_headers(response, content), _body(content))
+    return Exchange(
+        at,
+        f"{method} {urlsplit(url).path or '/'}",
+        sent,
+        str(entry.get("comment") or ""),
+        answer,
+        str(content.get("comment") or ""),
+        method,
+        url,
+        headers_of(request.get("headers")),
+        str(posted.get("mimeType") or ""),
+        began,
+    )
+
+
+def _body(content: dict[str, Any]) -> bytes:
+    text = str(content.get("text") or "")
+    if str(content.get("encoding") or "").lower() != "base64":
+        return text.encode("utf-8", "replace")
+    try:
+        return base64.b64decode(text)
+    except ValueError:
+        return b""
+
+
+def _answer_headers(response: dict[str, Any], content: dict[str, Any]) -> tuple[tuple[str, str], ...]:
+    """A browser keeps text as text, whatever it came in; its kind may be told beside the headers only."""
+    headers = headers_of(response.get("headers"))
+    kind = dict(headers).get("content-type") or str(content.get("mimeType") or "")
+    if content.get("text") and str(content.get("encoding") or "").lower() != "base64":
+        kind = kind.partition(";")[0] + "; charset=utf-8"
+    headers = tuple(pair for pair in headers if pair[0] != "content-type")
+    to = response.get("redirectURL")
+    if to and not any(name == "location" for name, _ in headers):
+        headers = (*headers, ("location", str(to)))
+    return (*headers, ("content-type", kind)) if kind and "unknown" not in kind else headers
 
 
 def shown_in(file: Path) -> Iterator[tuple[float, str, str]]:
