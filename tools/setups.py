@@ -165,6 +165,9 @@ class Person:
         b.open(f"{self.planned}/")
         b.fill(who="kettle-admin", pw=self.admin)
         b.press("Go in")
+        b.follow("Try a key")
+        b.fill(what="key:Kettlestone staff", key=self.staff_key)
+        b.press("Try it")
         for page in ("Clients", "Radios", "Networks", "Clock", "Wire", "Now"):
             b.follow(page)
 

@@ -21,8 +21,9 @@ from zinger.phrasebook.learn.refusals import refusals_of, touched_again
 from zinger.phrasebook.learn.sending import Sender
 from zinger.phrasebook.learn.signin import OnTheWay, on_the_way
 from zinger.phrasebook.learn.values import Lookup, Part, parts_of
+from zinger.plan.families import ROLE_SECTIONS
 from zinger.plan.model import Device
-from zinger.plan.settings import SETTINGS
+from zinger.plan.settings import SECTION_OF, SETTINGS
 
 _SAVES = re.compile(r"sav|keep|apply|commit|writ|store|restart|reboot|activ|take|finish|set it up", re.IGNORECASE)
 _RESTARTS = re.compile(r"re-?start|re-?boot|starts? again|being set up", re.IGNORECASE)
@@ -95,6 +96,7 @@ class _Maker:
         self.sender = Sender(self)
         steps, interviews = self.sender.steps()
         readings, identity = self._readings(steps)
+        self.sender.fill_summary(steps, interviews)
         sections = self._sections(steps, interviews, readings, identity)
         planned = [n for n in self.device.values if SETTINGS[n].name]
         said = [n for n in planned if n in steps and len(steps[n]) > (2 if "read" in steps[n] else 0)]
@@ -216,10 +218,10 @@ class _Maker:
     def _page_to_read(self, place: Place, last: int) -> Document | None:
         """How a place looked when all was set; only where a look led there, since a reading looks."""
         looked = [d for d in self.deeds if d.leads == place.name and d.after is not None and not d.refused]
-        read = [d for d in looked if d.kind in ("open", "follow", "submit") and d.seen.number >= last] or [
-            d for d in looked if d.kind in ("open", "follow")
-        ]
-        return read[-1].after if read else None
+        if not any(d.kind in ("open", "follow") for d in looked):
+            return None
+        read = [d for d in looked if d.seen.number >= last] or looked
+        return read[-1].after
 
     def _reading(self, readings: dict[str, Any], place: str) -> dict[str, Any]:
         if place not in readings:
@@ -238,6 +240,8 @@ class _Maker:
         first = self.told.seen[0]
         scheme = urlsplit(first.url).scheme
         user = self.way.first_user
+        if any(part.name == "name" and part.value == user for part in self.parts):
+            user = ""  # the planned account: the factory's own has none, or was not seen
         factory: dict[str, Any] = {}
         planned = str(self.device.fixed.ip) if self.device.fixed else ""
         if first.host and first.host != planned:
@@ -254,7 +258,7 @@ class _Maker:
         if self.way.tokens:
             pages["tokens"] = [_token(token) for token in self.way.tokens]
         sections: dict[str, Any] = {"family": self.name, "title": self.title, "kind": "device", "factory": factory}
-        sections["takes"] = sorted({n.partition(".")[0] for n in self.device.values} & _ROLE_SECTIONS)
+        sections["takes"] = sorted({SECTION_OF[name] for name in self.device.values} & set(ROLE_SECTIONS))
         sections["not_for_this_kind"] = []
         sections["proved_over"] = [f"services.{scheme}"]
         sections |= {"home": self.home, "pages": pages}
@@ -333,9 +337,6 @@ class _Maker:
             if len(secret) >= 4 and secret in text:
                 text = text.replace(secret, "(hidden)")
         return text
-
-
-_ROLE_SECTIONS = {"switch", "edge", "wireless", "voice"}
 
 
 def _token(token: Any) -> dict[str, str]:

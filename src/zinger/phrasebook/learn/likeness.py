@@ -58,8 +58,7 @@ _SMALL = frozenset("the of a an its it s in is at for and or to new again same m
 
 @lru_cache(maxsize=4096)
 def _tokens(text: str) -> frozenset[str]:
-    apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", text)
-    return frozenset(word for word in re.split(r"[^a-z0-9.]+", apart.lower()) if word and word not in _SMALL)
+    return frozenset(word for word in re.split(r"[^a-z0-9.]+", text.lower()) if word and word not in _SMALL)
 
 
 @lru_cache(maxsize=1024)
@@ -73,7 +72,8 @@ def likeness(label: str, name: str, setting: str, part: str) -> float:
     """From 0 to 1: the share of a field's words that are words of the setting; its label counts before its name."""
     wanted = _words(setting, part)
     best = 0.0
-    for text, worth in ((label, 1.0), (name, 0.8)):
+    apart = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name)  # names are often written like voiceVlan
+    for text, worth in ((label, 1.0), (name, 0.8), (apart, 0.8)):
         told = _tokens(text)
         if told:
             best = max(best, worth * len(told & wanted) / max(len(told), 1))

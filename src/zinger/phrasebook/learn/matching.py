@@ -13,7 +13,7 @@ from zinger.phrasebook.learn.likeness import likeness, strength
 from zinger.phrasebook.learn.values import Part, Writing
 from zinger.plan.values.text import NO, YES
 
-ENOUGH = 2.2
+ENOUGH = 2.05
 """From this worth on a match is believed."""
 TOGETHER = 0.9
 """What it adds that the same setting was found in the same form."""
@@ -35,6 +35,8 @@ class Slot:
     """The label of what is chosen."""
     raw: Any = None
     """The value itself, of JSON."""
+    loose: bool = False
+    """Whether what is chosen may say more than the value, such as `44 management`."""
 
 
 @dataclass(frozen=True)
@@ -89,7 +91,7 @@ def slot_of(form: Form, one: Field, value: str, touched: bool) -> Slot:
     by_label = form.find(one.label) if one.label and len(one.label) < 70 else None
     key = one.label if by_label is one else one.name
     offers = tuple(choice.label or choice.value for choice in one.choices)
-    shown = next((c.label for c in one.choices if c.value == value), "")
+    shown = next((c.label for c in one.choices if value in (c.value, c.label)), "")
     secret, tick = one.kind == "password", one.kind == "checkbox"
     return Slot(key, one.label, one.name, value, touched, secret, tick, offers, shown)
 
@@ -122,6 +124,7 @@ def matched(deed: Deed, parts: Sequence[Part], hint: Mapping[str, int]) -> Match
     slots = slots_of(deed)
     found = Matched(deed)
     match_slots(slots, parts, hint, found)
+    found.matches = [match for match in found.matches if _was_meant(match, found.matches)]
     taken = {match.slot.key for match in found.matches}
     for slot in slots:
         if slot.key in taken or not slot.value:
@@ -131,6 +134,12 @@ def matched(deed: Deed, parts: Sequence[Part], hint: Mapping[str, int]) -> Match
         elif slot.touched:
             found.constants.append(slot)
     return found
+
+
+def _was_meant(match: Match, matches: Sequence[Match]) -> bool:
+    """An entry of a list is said where at least one of its fields was filled in."""
+    part = match.part
+    return not part.of_items or any(m.slot.touched for m in matches if m.part.setting == part.setting)
 
 
 def _candidates(
@@ -172,6 +181,8 @@ def _is_written(slot: Slot, writing: Writing, part: Part) -> bool:
             return False
         return slot.value == writing.text and "join(', ')" in writing.template
     if slot.offers and same_label(slot.shown, writing.text):
+        return True
+    if slot.loose and slot.offers and slot.shown.startswith(f"{writing.text} "):
         return True
     return slot.value == writing.text
 
@@ -237,19 +248,26 @@ def _assigned(candidates: Iterable[Match], found: Matched) -> list[Match]:
 
 
 def entry_of(deed: Deed, parts: Sequence[Part]) -> dict[str, int]:
-    """Which entry of a list this deed is about, by setting: the one of which most is found in it."""
+    """Which entry of a list this deed is about, by setting; none where it is about several, a field each."""
     slots = [slot for slot in slots_of(deed) if slot.value]
     worth: dict[tuple[str, int], float] = {}
+    seen_in: dict[tuple[str, int], set[str]] = {}
     for part in parts:
         if part.entry is None or not part.of_items or part.is_flag:
             continue
-        best = 0.0
+        best, at = 0.0, ""
         for slot in slots:
             if (fits := _fits(slot, part)) is not None:
-                best = max(best, fits[1] + 2 * likeness(slot.label, slot.name, part.setting, part.name))
-        worth[part.setting, part.entry] = worth.get((part.setting, part.entry), 0.0) + best
+                told = fits[1] + 2 * likeness(slot.label, slot.name, part.setting, part.name)
+                best, at = max((best, at), (told, slot.key))
+        key = (part.setting, part.entry)
+        worth[key] = worth.get(key, 0.0) + best
+        if best >= ENOUGH:
+            seen_in.setdefault(key, set()).add(at)
     hint: dict[str, int] = {}
     for (setting, entry), sum_of in sorted(worth.items(), key=lambda item: (-item[1], item[0])):
-        if sum_of >= ENOUGH:
+        others = [keys for (name, other), keys in seen_in.items() if name == setting and other != entry]
+        alone = not any(keys - seen_in.get((setting, entry), set()) for keys in others)
+        if sum_of >= ENOUGH and alone:
             hint.setdefault(setting, entry)
     return hint

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from zinger.phrasebook.document import Document, Table, plain, written
@@ -14,6 +14,7 @@ from zinger.phrasebook.learn.matching import Match, Matched, Slot, _leaves, matc
 from zinger.phrasebook.learn.values import Part
 from zinger.plan.owners import same_identity
 from zinger.plan.values.account import Account
+from zinger.plan.values.item import Item
 
 BETWEEN = " / "
 """What stands between the parts of a fact."""
@@ -49,6 +50,8 @@ def shown_on(page: Document, parts: Sequence[Part], values: Mapping[str, object]
         for match in found.matches:
             by_setting.setdefault(match.part.setting, []).append(match)
         for setting, matches in by_setting.items():
+            if not _covers(matches, values[setting]):
+                continue
             _better(readings, setting, _read(how, matches))
         for slot in slots:
             for what, planned in (("serial", serial), ("mac", mac)):
@@ -63,6 +66,12 @@ def shown_on(page: Document, parts: Sequence[Part], values: Mapping[str, object]
     return readings
 
 
+def _covers(matches: Sequence[Match], value: object) -> bool:
+    """Whether all entries of a list are there: each, or the list in one."""
+    entries = {match.part.entry for match in matches}
+    return not isinstance(value, tuple) or None in entries or len(entries) == len(value)
+
+
 def _better(readings: Readings, setting: str, found: Found) -> None:
     known = readings.by_setting.get(setting)
     if known is None or found.worth > known.worth:
@@ -75,7 +84,7 @@ def _sources(page: Document) -> Iterator[tuple[str, list[Slot]]]:
         yield "json", [_with_entries(slot) for slot in _leaves(page.data)]
         return
     fields = [
-        slot_of(form, one, ("on" if one.checked else "off") if one.kind == "checkbox" else _standing(one), True)
+        replace(slot_of(form, one, one.shown, True), loose=True)
         for form in page.forms
         for one in form.shown_fields
         if one.kind not in ("password", "file")
@@ -91,10 +100,6 @@ def _sources(page: Document) -> Iterator[tuple[str, list[Slot]]]:
     yield "row", [slot for slot in rows if slot.label not in named]
 
 
-def _standing(one: Any) -> str:
-    return next((choice.value for choice in one.choices if choice.chosen), "") if one.is_choice else one.value
-
-
 def _with_entries(slot: Slot) -> Slot:
     """A list of JSON is read entry by entry."""
     if isinstance(slot.raw, list):
@@ -106,45 +111,40 @@ def _read(how: str, matches: list[Match]) -> Found:
     """One setting from the slots that are its parts."""
     worth = sum(match.worth for match in matches)
     if len(matches) == 1:
-        (one,) = matches
-        if how == "json" and isinstance(one.slot.raw, list):
-            return Found({"json": one.slot.key}, _of_entry(one), worth=worth)
-        take = {how: one.slot.key}
-        if isinstance(one.part.value, tuple) and one.part.entry is None:
-            return Found({**take, "split": "[,; ]+"}, _of_entry(one), worth=worth)
-        if one.part.entry is not None:
-            return Found(take, one.template, worth=worth)
-        return Found(take, one.template, worth=worth)
+        return _from_one(how, matches[0])
     if how == "row":  # rows are taken one by one
-        one = max(matches, key=lambda match: match.worth)
-        return Found({how: one.slot.key}, one.template, worth=one.worth)
+        return _from_one(how, max(matches, key=lambda match: match.worth))
     parts = {match.part.name: match for match in matches}
     if all(match.part.entry is None for match in matches) and {"ip", "prefix"} <= parts.keys():
-        length = parts["prefix"]
-        as_length = "{{ l }}" if length.template == "{{ value.prefix }}" else "{{ l | prefix }}"
-        names = {"a": parts["ip"].slot.key, "l": length.slot.key}
-        take = _several(how, names, "{{ a }}/" + as_length)
-        return Found(take, "{{ value.ip }}/{{ value.prefix }}", worth=worth)
-    entries: dict[int | None, list[Match]] = {}
+        as_length = "{{ l }}" if parts["prefix"].template == "{{ value.prefix }}" else "{{ l | prefix }}"
+        names = {"a": parts["ip"].slot.key, "l": parts["prefix"].slot.key}
+        return Found(_several(how, names, "{{ a }}/" + as_length), "{{ value.ip }}/{{ value.prefix }}", worth=worth)
+    entries: dict[int | None, dict[str, Match]] = {}
     for match in sorted(matches, key=lambda m: m.part.entry if m.part.entry is not None else -1):
-        entries.setdefault(match.part.entry, []).append(match)
-    order = [match.part.name for match in next(iter(entries.values()))]
-    if any([m.part.name for m in one] != order for one in entries.values()):
-        common = [n for n in order if all(n in [m.part.name for m in one] for one in entries.values())]
-        entries = {e: [m for m in one if m.part.name in common] for e, one in entries.items()}
-        entries = {e: sorted(one, key=lambda m: common.index(m.part.name)) for e, one in entries.items()}
-        if not common:
-            return Found({how: matches[0].slot.key}, matches[0].template, worth=matches[0].worth)
+        entries.setdefault(match.part.entry, {})[match.part.name] = match
+    every = [name for name in next(iter(entries.values())) if all(name in one for one in entries.values())]
+    if not every:
+        return _from_one(how, matches[0])
     names, rows = {}, []
-    for number, every in enumerate(entries.values()):
+    for number, one in enumerate(entries.values()):
         keys = [f"{chr(97 + at)}{number or ''}" for at in range(len(every))]
-        names |= {key: match.slot.key for key, match in zip(keys, every, strict=True)}
+        names |= {key: one[name].slot.key for key, name in zip(keys, every, strict=True)}
         rows.append(BETWEEN.join(f"{{{{ {key} }}}}" for key in keys))
     take = _several(how, names, ";".join(rows))
     if len(entries) > 1:
         take["split"] = ";"
-    shows = BETWEEN.join(match.template for match in next(iter(entries.values())))
-    return Found(take, shows, worth=worth)
+    first = next(iter(entries.values()))
+    return Found(take, BETWEEN.join(first[name].template for name in every), worth=worth)
+
+
+def _from_one(how: str, one: Match) -> Found:
+    take: dict[str, Any] = {how: one.slot.key}
+    whole = isinstance(one.part.value, tuple) and one.part.entry is None
+    if whole and not (how == "json" and isinstance(one.slot.raw, list)):
+        take["split"] = "[,; ]+"
+    elif one.slot.offers and one.slot.shown.startswith(f"{one.part.value} "):
+        take["line"] = r"^(?P<value>\S+)"  # what is offered says more than the value
+    return Found(take, _of_entry(one) if whole else one.template, worth=one.worth)
 
 
 def _of_entry(match: Match) -> str:
@@ -205,7 +205,7 @@ def _lists(data: Any, path: str = "") -> Iterator[tuple[str, list[dict[str, Any]
 
 def _in_rows(rows: Rows, parts: Sequence[Part], entries: Sequence[object]) -> Found | None:
     """A setting whose entries are rows: those cells that show a part, and those that go with one."""
-    if not parts or not (parts[0].of_items or isinstance(entries[0], Account)):
+    if not entries or not (any(part.of_items for part in parts) or isinstance(entries[0], Account)):
         return None
     lines: list[tuple[int, tuple[str, ...], dict[int, Part]]] = []
     for index, _ in enumerate(entries):
@@ -220,14 +220,16 @@ def _in_rows(rows: Rows, parts: Sequence[Part], entries: Sequence[object]) -> Fo
         return None
     writes: dict[int, str] = {}
     guesses: list[str] = []
+    with_words: list[str] = []
     for at, head in enumerate(rows.heads):
         column = [row[at] for _, row, _ in lines]
         if at in shown:
-            writes[at] = _template(parts, shown[at], column[0], isinstance(entries[0], Account))
+            writes[at] = _template(parts, shown[at], column[0], entries[0])
         elif isinstance(entries[0], Account) and column[0]:
             writes[at] = column[0]
-        elif (words := _goes_with(column, parts, entries, set(shown.values()))) is not None:
+        elif (words := goes_with(head, column, entries, [*shown.values(), *with_words], parts[0].setting)) is not None:
             writes[at], guessed = words
+            with_words.append(guessed)
             guesses.append(f"the column {head!r} as {guessed}")
     keys = {at: f"c{n}" for n, at in enumerate(writes)}
     columns = {key: plain(rows.heads[at]) for at, key in keys.items()}
@@ -262,28 +264,32 @@ def _tells(found: dict[int, Part], row: tuple[str, ...]) -> bool:
     return len(found) > 1 or any(re.search(r"[A-Za-z]{2}|\d+\.\d+\.", row[at]) for at in found)
 
 
-def _template(parts: Sequence[Part], name: str, cell: str, account: bool) -> str:
+def _template(parts: Sequence[Part], name: str, cell: str, entry: object) -> str:
     part = next(part for part in parts if part.name == name and any(w.text == cell for w in part.writings))
     template = next(w.template for w in part.writings if w.text == cell)
-    return template if account else _or_nothing(template)
+    return or_nothing(template, name, entry)
 
 
-def _or_nothing(template: str) -> str:
-    """A part that may be left out shows nothing then."""
+def or_nothing(template: str, name: str, entry: object) -> str:
+    """A part that may be left out is written as nothing then."""
+    if not isinstance(entry, Item) or not name or type(entry).model_fields[name].is_required():
+        return template
     return re.sub(r"\{\{ (value\.\w+) \}\}", r"{{ \1 or '' }}", template)
 
 
-def _goes_with(
-    column: list[str], parts: Sequence[Part], entries: Sequence[object], used: set[str]
+def goes_with(
+    label: str, column: Sequence[str], entries: Sequence[object], used: Sequence[str], setting: str
 ) -> tuple[str, str] | None:
-    """A column that has another word for each word of a part: which, and the template."""
-    names = dict.fromkeys(part.name for part in parts if part.name and part.name not in used)
-    for name in names:
-        of = [getattr(entry, name, None) for entry in entries]
+    """The template of a column that has another word for each word of a part, and the part: the likeliest one."""
+    if not isinstance(entries[0], Item):
+        return None
+    free = [name for name in type(entries[0]).model_fields if name not in used]
+    for name in sorted(free, key=lambda one: (-likeness(label, "", setting, one), free.index(one))):
+        of = [getattr(entry, name) for entry in entries]
         pairs = list(dict.fromkeys(zip(of, column, strict=True)))
-        if len(pairs) < 2 or len({a for a, _ in pairs}) != len(pairs) or len({b for _, b in pairs}) != len(pairs):
-            continue
-        return words_for(name, pairs), name
+        apart = len({a for a, _ in pairs}) == len(pairs) == len({b for _, b in pairs})
+        if len(pairs) > 1 and apart and all(isinstance(a, str | bool) for a, _ in pairs):
+            return words_for(name, pairs), name
     return None
 
 

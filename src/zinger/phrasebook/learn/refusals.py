@@ -19,7 +19,7 @@ def refusals_of(deeds: Sequence[Deed]) -> list[str]:
         if deed.kind not in ("submit", "call") or after is None:
             continue
         new = _new_lines(deed.before, after)
-        again = any(_same_form(deed, later) for later in deeds[index + 1 : index + 3])
+        again = any(_same_form(deed, later) for later in deeds[index + 1 : index + 3]) and shows_form(deed, after)
         if (400 <= after.status < 500 and after.status != 401) or (again and _beside_a_field(after, deed.before)):
             deed.refused = True
             said = {filled.value for filled in deed.fills}
@@ -39,6 +39,12 @@ def touched_again(deeds: Sequence[Deed]) -> None:
         if before is not None and before.refused and _same_form(before, deed):
             filled = {one.field.name for one in before.fills if one.touched}
             deed.fills = tuple(replace(one, touched=one.touched or one.field.name in filled) for one in deed.fills)
+
+
+def shows_form(deed: Deed, after: Document) -> bool:
+    """Whether the same form stands there again."""
+    fields = {one.field.name for one in deed.fills}
+    return bool(fields) and any(fields <= {f.name for f in form.fields} for form in after.forms)
 
 
 def _same_form(deed: Deed, later: Deed) -> bool:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 from zinger.phrasebook.learn.deeds import Deed
 from zinger.phrasebook.learn.matching import Match, Matched, Slot, slots_of
-from zinger.phrasebook.learn.reading import words_for
-from zinger.plan.values.item import Item
+from zinger.phrasebook.learn.reading import goes_with, or_nothing, shown_on
+from zinger.phrasebook.learn.trials import trials_of
 
 if TYPE_CHECKING:
     from zinger.phrasebook.learn.draft import _Maker
@@ -53,14 +53,20 @@ class Sender:
     def steps(self) -> tuple[dict[str, dict[str, Any]], dict[str, Any]]:
         """The steps by setting, and the question scripts."""
         steps: dict[str, dict[str, Any]] = {}
-        for setting in list(dict.fromkeys(s for m in self.maker.settings_deeds for s in m.settings)):
-            mine = [m for m in self.maker.settings_deeds if setting in m.settings]
+        trials = trials_of(self.maker)
+        tried = {id(trial.matched) for trial in trials}
+        said = [m for m in self.maker.settings_deeds if id(m) not in tried]
+        for setting in list(dict.fromkeys(s for m in said for s in m.settings)):
+            mine = [m for m in said if setting in m.settings]
             asked = [m for m in mine if m.deed in self.script]
             step = self._asked(setting, asked) if asked else self._step(setting, mine)
             if step is not None:
                 steps[setting] = step
                 self.used |= {m.deed.seen.number for m in mine}
-        for m in self.maker.settings_deeds:
+        for trial in trials:
+            if trial.setting in steps and "tries" not in steps[trial.setting]:
+                steps[trial.setting]["tries"] = trial.step
+        for m in said:
             self._ask_about(m)
         return steps, self._interviews() if self.script else {}
 
@@ -166,6 +172,19 @@ class Sender:
         self.summary_at = end.place
         return {"at": end.place, "take": {}, "yes": {"press": end.presses}, "no": {"press": others[0]}}
 
+    def fill_summary(self, steps: Mapping[str, Mapping[str, Any]], interviews: Mapping[str, Any]) -> None:
+        """What the sum shows in the words of what is read afterwards is compared before it is confirmed."""
+        summary = interviews.get(SCRIPT, {}).get("summary")
+        place = self.maker.named(summary["at"]) if summary else None
+        if place is None:
+            return
+        maker = self.maker
+        shown = shown_on(place.last, maker.parts, maker.values(), "", "")
+        for setting, found in shown.by_setting.items():
+            step = steps.get(setting, {})
+            if step.get("read") and "replies" in step and found.shows == step.get("shows", "{{ value }}"):
+                summary["take"][step["read"]] = found.take
+
     # -- what is filled in ---------------------------------------------------------------------------
     def _fills(self, setting: str, mine: Sequence[Matched], each: bool) -> dict[str, str] | str:
         """The fields of one setting, as templates; rows with conditions where a part may be left out."""
@@ -176,11 +195,28 @@ class Sender:
                 fills |= {
                     x.slot.key: self._template(x, each) for x in self._ordered(m, setting) if x.slot.key not in fills
                 }
+            fills = {key: text for key, text in fills.items() if self._holds_for_all(key, setting, mine)}
             fills |= self._going_with(setting, mine, fills)
         else:
             fills = {**self._constants(last, setting), **fills}
         order = [slot.key for slot in slots_of(last.deed)]
         return dict(sorted(fills.items(), key=lambda f: order.index(f[0]) if f[0] in order else len(order)))
+
+    def _holds_for_all(self, key: str, setting: str, mine: Sequence[Matched]) -> bool:
+        """Whether a field is the same part of every entry, as it is written there."""
+        parts = {x.part.name for m in mine for x in self._ordered(m, setting) if x.slot.key == key}
+        if len(parts) != 1:
+            return False
+        value = self.maker.values()[setting]
+        name = next(iter(parts))
+        for m in mine:
+            if any(x.slot.key == key for x in self._ordered(m, setting)):
+                continue
+            entry = next((x.part.entry for x in _of(m, setting) if x.part.entry is not None), None)
+            planned = getattr(value[entry], name, None) if isinstance(value, tuple) and entry is not None else None
+            if planned not in (None, "", ()):
+                return False
+        return True
 
     @staticmethod
     def _ordered(m: Matched, setting: str) -> list[Match]:
@@ -192,9 +228,8 @@ class Sender:
             return template
         value = self.maker.values()[part.setting]
         entry = value[part.entry] if isinstance(value, tuple) else None
-        may_lack = part.name and isinstance(entry, Item) and not type(entry).model_fields[part.name].is_required()
         if each:
-            return re.sub(r"\{\{ (value\.\w+) \}\}", r"{{ \1 or '' }}", template) if may_lack else template
+            return or_nothing(template, part.name, entry)
         indexed = re.sub(r"\bvalue\b", f"value[{part.entry}]", template)
         if part.entry == 0:
             return indexed
@@ -211,7 +246,21 @@ class Sender:
             before = next((by_key[one.key] for one in reversed(slots[:at]) if one.key in by_key), "")
             if (after or before) == setting:
                 found[slot.key] = slot.shown or slot.value
-        return found
+        return {**self._as_elsewhere(m, by_key), **found} if len(m.settings) == 1 else found
+
+    def _as_elsewhere(self, m: Matched, known: Mapping[str, str]) -> dict[str, str]:
+        """A choice that was left as it stood, where the same form was sent with another one for something else."""
+        same = [
+            o for o in self.maker.settings_deeds if o is not m and o.deed.form is not None and m.deed.form is not None
+        ]
+        others = [slot for o in same if o.deed.seen.path == m.deed.seen.path for slot in slots_of(o.deed)]
+        return {
+            slot.key: slot.shown or slot.value
+            for slot in slots_of(m.deed)
+            if slot.offers
+            and slot.key not in known
+            and any(other.key == slot.key and other.value != slot.value for other in others)
+        }
 
     def _going_with(self, setting: str, mine: Sequence[Matched], known: dict[str, str]) -> dict[str, str]:
         """Fields whose value goes with a word or a yes of each entry, such as a kind that is picked."""
@@ -221,28 +270,21 @@ class Sender:
         entries = [next(match.part.entry for match in _of(m, setting)) or 0 for m in mine]
         items = [value[entry] for entry in entries]
         found: dict[str, str] = {}
-        used = set(re.findall(r"value\.(\w+)", " ".join(known.values())))
+        used = re.findall(r"value\.(\w+)", " ".join(known.values()))
         rows = [{slot.key: slot for slot in slots_of(m.deed)} for m in mine]
         for key in rows[0]:
             slots = [row.get(key) for row in rows]
             if key in known or any(slot is None or slot.is_secret for slot in slots):
                 continue
+            first = slots[0]
             column = [slot.shown or slot.value for slot in slots if slot is not None]
-            for name in type(items[0]).model_fields if isinstance(items[0], Item) else ():
-                of = [getattr(item, name) for item in items]
-                pairs = list(dict.fromkeys(zip(of, column, strict=True)))
-                apart = len({a for a, _ in pairs}) == len(pairs) == len({b for _, b in pairs})
-                if name in used or len(pairs) < 2 or not apart or not all(isinstance(a, str | bool) for a, _ in pairs):
-                    continue
-                found[key] = words_for(name, pairs)
-                used.add(name)
-                self.maker.ask(
-                    3, f"settings.{setting}", f"{key!r} as {name}: which words are there for its other values?"
-                )
-                break
-            else:
-                if len(set(column)) == 1 and slots[0] is not None and slots[0].touched and column[0]:
-                    found[key] = column[0]
+            if first is not None and (words := goes_with(first.label, column, items, used, setting)) is not None:
+                found[key] = words[0]
+                used.append(words[1])
+                what = f"{key!r} as {words[1]}: which words are there for its other values?"
+                self.maker.ask(3, f"settings.{setting}", what)
+            elif first is not None and len(set(column)) == 1 and first.touched and column[0]:
+                found[key] = column[0]
         return found
 
     # -- calls of an interface -----------------------------------------------------------------------

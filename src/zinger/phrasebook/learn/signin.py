@@ -11,6 +11,7 @@ from typing import Any
 from zinger.phrasebook.document import Document, at_path, written
 from zinger.phrasebook.learn.deeds import Deed, Seen
 from zinger.phrasebook.learn.matching import Slot, slots_of
+from zinger.phrasebook.learn.refusals import shows_form
 
 _TERMS = re.compile(r"\b(?:terms?|licen[cs]e|agree(?:ment|d)?|conditions|eula)\b", re.IGNORECASE)
 _PLAIN_HEADERS = frozenset(
@@ -61,7 +62,7 @@ def on_the_way(deeds: Sequence[Deed], seen: Sequence[Seen]) -> OnTheWay:
             continue
         if _signs_in(deed, slots, secret, deeds, given):
             found.signs_in.append(deed)
-            found.first_user = found.first_user or next((s.value for s in slots if not s.is_secret and s.value), "")
+            found.first_user = found.first_user or next((s.value for s in others_of(slots)), "")
         elif _renews(deed, slots, secret):
             found.renews.append(deed)
         elif not secret and _agrees(deed, slots):
@@ -80,6 +81,11 @@ def _basic_user(one: Seen) -> str:
         return ""
 
 
+def others_of(slots: Sequence[Slot]) -> list[Slot]:
+    """What was sent beside passwords."""
+    return [slot for slot in slots if not slot.is_secret and slot.value]
+
+
 def _has_basic(one: Seen) -> bool:
     headers = dict(one.headers)
     asked = any(name == "www-authenticate" for name, _ in one.given)
@@ -94,7 +100,7 @@ def _signs_in(
         return False
     if deed.form is not None:
         shown = [one for one in deed.form.shown_fields if one.kind not in ("checkbox", "radio", "select")]
-        left = deed.after is None or deed.after is not deed.before
+        left = deed.after is None or not shows_form(deed, deed.after)
         return len(shown) <= 3 and left and deed.seen.method == "POST"
     if deed.seen.method != "POST":
         return False
