@@ -28,7 +28,7 @@ def _entry(key: str, value: Any, depth: int, path: str, notes: Mapping[str, Iter
     if short is not None and len(pad) + len(name) + 2 + len(short) <= WIDTH and not _holds_notes(path, notes):
         return [f"{pad}{name}: {short}"]
     if isinstance(value, str):
-        if "\n" in value:
+        if "\n" in value or _is_crowded(value):
             return [f"{pad}{name}: |", *(f"{pad}  {row}".rstrip() for row in value.rstrip("\n").split("\n"))]
         return [f"{pad}{name}: {scalar(value)}"]
     rows = [f"{pad}{name}:"]
@@ -71,7 +71,13 @@ def flow(value: Any) -> str | None:
         return "true" if value else "false"
     if isinstance(value, int | float):
         return str(value)
-    return None if "\n" in str(value) else scalar(str(value))
+    text = str(value)
+    return None if "\n" in text or _is_crowded(text) else scalar(text)
+
+
+def _is_crowded(text: str) -> bool:
+    """Whether quotes of both kinds would have to be doubled: it reads better in a row below."""
+    return len(text) > 60 and "'" in text and '"' in text
 
 
 def scalar(text: str) -> str:

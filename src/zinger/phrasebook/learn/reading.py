@@ -9,6 +9,7 @@ from typing import Any
 
 from zinger.phrasebook.document import Document, Table, plain, written
 from zinger.phrasebook.learn.deeds import Deed
+from zinger.phrasebook.learn.labelled import named_by, told_apart
 from zinger.phrasebook.learn.likeness import likeness
 from zinger.phrasebook.learn.matching import Match, Matched, Slot, _leaves, match_slots, slot_of
 from zinger.phrasebook.learn.values import Part
@@ -52,7 +53,7 @@ def shown_on(page: Document, parts: Sequence[Part], values: Mapping[str, object]
         for setting, matches in by_setting.items():
             if not _covers(matches, values[setting]):
                 continue
-            _better(readings, setting, _read(how, matches))
+            _better(readings, setting, _read(how, matches, values[setting]))
         for slot in slots:
             for what, planned in (("serial", serial), ("mac", mac)):
                 if planned and slot.value and same_identity(slot.value, planned):
@@ -107,7 +108,7 @@ def _with_entries(slot: Slot) -> Slot:
     return Slot(slot.key, slot.label, slot.name, slot.value, is_tick=slot.is_tick, raw=slot.raw)
 
 
-def _read(how: str, matches: list[Match]) -> Found:
+def _read(how: str, matches: list[Match], value: object) -> Found:
     """One setting from the slots that are its parts."""
     worth = sum(match.worth for match in matches)
     if len(matches) == 1:
@@ -134,7 +135,12 @@ def _read(how: str, matches: list[Match]) -> Found:
     if len(entries) > 1:
         take["split"] = ";"
     first = next(iter(entries.values()))
-    return Found(take, BETWEEN.join(first[name].template for name in every), worth=worth)
+    shows = BETWEEN.join(first[name].template for name in every)
+    kept = [match for one in entries.values() for name, match in one.items() if name in every]
+    if isinstance(value, tuple) and (by := named_by(kept, value)):
+        take["value"], shows = told_apart(take["value"], shows, kept, value, by)
+        return Found(take, shows, "in any order", worth)
+    return Found(take, shows, worth=worth)
 
 
 def _from_one(how: str, one: Match) -> Found:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 from zinger.phrasebook.learn.deeds import Deed
+from zinger.phrasebook.learn.labelled import named_by, rows_of
 from zinger.phrasebook.learn.matching import Match, Matched, Slot, slots_of
 from zinger.phrasebook.learn.reading import goes_with, or_nothing, shown_on
 from zinger.phrasebook.learn.trials import trials_of
@@ -189,6 +190,11 @@ class Sender:
     def _fills(self, setting: str, mine: Sequence[Matched], each: bool) -> dict[str, str] | str:
         """The fields of one setting, as templates; rows with conditions where a part may be left out."""
         last = mine[-1]
+        order = [slot.key for slot in slots_of(last.deed)]
+        value = self.maker.values()[setting]
+        mine_there = self._ordered(last, setting)
+        if not each and isinstance(value, tuple) and (by := named_by(mine_there, value)):
+            return rows_of(mine_there, value, by, order)
         fills = {match.slot.key: self._template(match, each) for match in self._ordered(last, setting)}
         if each:
             for m in mine[:-1]:
@@ -199,7 +205,6 @@ class Sender:
             fills |= self._going_with(setting, mine, fills)
         else:
             fills = {**self._constants(last, setting), **fills}
-        order = [slot.key for slot in slots_of(last.deed)]
         return dict(sorted(fills.items(), key=lambda f: order.index(f[0]) if f[0] in order else len(order)))
 
     def _holds_for_all(self, key: str, setting: str, mine: Sequence[Matched]) -> bool:
@@ -299,9 +304,8 @@ class Sender:
             return call
         by_path = {match.slot.key: match for match in m.matches}
         call["json"] = self._json(seen.json, "", by_path, setting, each)
-        others = [s for s in m.settings if s != setting]
-        if others:
-            what = f"It was sent together with {', '.join(others)}. Does the device take it alone?"
+        if len(m.settings) > 1 and setting == m.settings[0]:
+            what = f"{', '.join(m.settings)} were sent in one request. Does the device take each alone?"
             self.maker.ask(5, f"settings.{setting}", what)
         return call
 
