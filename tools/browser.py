@@ -32,18 +32,25 @@ class BrowserError(Exception):
 class Browser:
     """One window. `leads` maps `address:port` to a loopback port; nothing else is ever dialled."""
 
-    def __init__(self, leads: dict[str, int], credentials: Callable[[], tuple[str, str]] = lambda: ("", "")) -> None:
+    def __init__(
+        self,
+        leads: dict[str, int] | None,
+        credentials: Callable[[], tuple[str, str]] = lambda: ("", ""),
+        within: tuple[str, ...] = (),
+    ) -> None:
+        """`leads` None: it dials as the network has it, which is then one that a test made; `within` starts it there."""
         program = shutil.which("chromium")
         if program is None:
             raise BrowserError("chromium is missing; Debian has it: apt-get install chromium")
         self.credentials = credentials
         self.profile = tempfile.mkdtemp(prefix="browser-")
-        rules = [f"MAP {where} 127.0.0.1:{port}" for where, port in leads.items()]
+        rules = [f"MAP {where} 127.0.0.1:{port}" for where, port in (leads or {}).items()]
+        rules += ["MAP * ~NOTFOUND"] if leads is not None else []
         words = [
-            *(program, "--headless=new", "--no-sandbox", "--disable-gpu", "--remote-debugging-pipe"),
+            *(*within, program, "--headless=new", "--no-sandbox", "--disable-gpu", "--remote-debugging-pipe"),
             *("--ignore-certificate-errors", "--no-first-run", "--disable-background-networking"),
             *("--disable-component-update", "--disable-sync", f"--user-data-dir={self.profile}"),
-            f"--host-resolver-rules={', '.join([*rules, 'MAP * ~NOTFOUND'])}",
+            f"--host-resolver-rules={', '.join(rules)}",
             "about:blank",
         ]
         theirs_in, self._out = os.pipe()

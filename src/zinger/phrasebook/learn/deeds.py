@@ -45,8 +45,8 @@ class Seen:
 
     @property
     def says(self) -> bool:
-        """Whether something was sent with it."""
-        return bool(self.pairs) or self.json is not None or self.method not in ("GET", "HEAD", "OPTIONS")
+        """Whether something was sent with it; what stands in the address of a page is a part of the address."""
+        return self.json is not None or self.method not in ("GET", "HEAD", "OPTIONS")
 
     @property
     def is_static(self) -> bool:

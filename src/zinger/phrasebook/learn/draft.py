@@ -80,11 +80,22 @@ class _Maker:
                 "its contents, and of this device?"
             )
         self.deeds = deeds_of(self.told.seen)
+        if not any(_mentions(one, self._marks()) for one in self.told.seen):
+            raise NothingLearned(
+                f"nothing in the recording is of {device.name}: neither its name nor its address, serial number or MAC "
+                "was sent or shown. Is it the set-up of another device?"
+            )
         self.parts = parts_of(device, secrets)
         self.way = on_the_way(self.deeds, self.told.seen)
         self.questions: list[Question] = []
         self.notes: dict[str, list[str]] = {}
         self.varying = [device.name] if device.name else []
+
+    def _marks(self) -> list[str]:
+        """The texts that are this device's and no other's."""
+        device = self.device
+        ip = str(device.fixed.ip) if device.fixed and str(device.fixed.ip) in self.told.hosts else ""
+        return [mark for mark in (device.name, ip, device.serial, device.mac) if mark]
 
     # -- all of it -----------------------------------------------------------------------------------
     def draft(self) -> Draft:
@@ -247,8 +258,9 @@ class _Maker:
         if first.host and first.host != planned:
             factory["address"] = f"{first.host}/24"
             self.ask(3, "factory.address", f"How long is the prefix of {first.host}? 24 is a guess.")
-        factory |= {"sign_in": {"user": user, "on_label": True}, "boots_in": "120 s"}
-        self.ask(4, "factory", "How long does it boot? Is the first password on its label, or the same for all?")
+        factory |= {"sign_in": {"user": user, **({"on_label": True} if user else {})}, "boots_in": "120 s"}
+        label = " Is the first password on its label, or the same for all?" if user else ""
+        self.ask(4, "factory", f"How long does it boot?{label}")
         pages: dict[str, Any] = {"start": self._start()}
         if scheme == "http":
             pages["scheme"] = scheme
@@ -337,6 +349,15 @@ class _Maker:
             if len(secret) >= 4 and secret in text:
                 text = text.replace(secret, "(hidden)")
         return text
+
+
+def _mentions(one: Seen, marks: Sequence[str]) -> bool:
+    """Whether any of these texts was sent, or stands on the page that came."""
+    texts = [one.url, str(one.json or ""), *(value for _, value in one.pairs)]
+    if one.page is not None:
+        texts += [*one.page.lines, *(f.value for form in one.page.forms for f in form.shown_fields)]
+        texts += [value for _, value in one.page.pairs]
+    return any(mark.casefold() in text.casefold() for text in texts for mark in marks)
 
 
 def _token(token: Any) -> dict[str, str]:

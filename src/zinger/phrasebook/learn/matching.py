@@ -133,7 +133,21 @@ def matched(deed: Deed, parts: Sequence[Part], hint: Mapping[str, int]) -> Match
             found.passwords.append(slot)
         elif slot.touched:
             found.constants.append(slot)
+    found.matches += _guessed_passwords(slots, parts, found)
     return found
+
+
+def _guessed_passwords(slots: Sequence[Slot], parts: Sequence[Part], found: Matched) -> Iterator[Match]:
+    """A password that the vault does not have is taken for that of what stands before it in the form, and asked for."""
+    by_key = {match.slot.key: match.part for match in found.matches}
+    before: Part | None = None
+    for slot in slots:
+        before = by_key.get(slot.key, before)
+        if slot not in found.passwords or before is None:
+            continue
+        mine = (p for p in parts if p.secret and p.setting == before.setting and p.entry == before.entry)
+        if (secret := next(mine, None)) is not None:
+            yield Match(slot, secret, f"{{{{ {secret.expression} }}}}", ENOUGH)
 
 
 def _was_meant(match: Match, matches: Sequence[Match]) -> bool:
@@ -194,7 +208,8 @@ def _flag(slot: Slot, value: bool, expression: str) -> tuple[str, float] | None:
         on = slot.value == "on"
         if on is value:
             return f"{{{{ {expression} | flag('on', 'off') }}}}", 0.3
-        return (f"{{{{ {expression} | flag('off', 'on') }}}}", 0.0) if slot.touched else None
+        turned = slot.touched and bool(_TURNED.search(slot.label or slot.name))
+        return (f"{{{{ {expression} | flag('off', 'on') }}}}", 0.0) if turned else None
     text = (slot.shown or slot.value).strip()
     other = _opposite(text, slot.offers)
     says = text.lower() in (*YES, *_YES_TOO)
@@ -204,6 +219,10 @@ def _flag(slot: Slot, value: bool, expression: str) -> tuple[str, float] | None:
     return f"{{{{ {expression} | flag({words[0]!r}, {words[1]!r}) }}}}", 0.3
 
 
+_TURNED = re.compile(
+    r"\b(?:disable|disabled|block|deny|forbid|hide|refuse|stop|never|not?|switch off)\b", re.IGNORECASE
+)
+"""A tick at such words turns something off."""
 _OPPOSITES = {
     "on": "off", "yes": "no", "true": "false", "enabled": "disabled", "enable": "disable", "always": "never",
     "open": "shut", "up": "down", "active": "inactive", "allowed": "forbidden", "running": "stopped",

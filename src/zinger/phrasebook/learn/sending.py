@@ -48,7 +48,16 @@ class Sender:
                 run = []
             if len({d.place for d in run}) >= LONGEST_SCRIPT and len(run) > len(best):
                 best = list(run)
-        return best
+        return best or self._first_contact()
+
+    def _first_contact(self) -> list[Deed]:
+        """A page that is there before anybody can sign in, and never again, is a question script of one page."""
+        maker = self.maker
+        signed = min((deed.seen.number for deed in maker.way.signs_in), default=0)
+        said = {m.deed.seen.number for m in maker.settings_deeds if m.matches}
+        first = [d for d in maker.deeds if d.kind == "submit" and d.seen.number < signed and d.seen.number in said]
+        gone = {d.place for d in first} - {d.leads for d in maker.deeds if d.seen.number > signed} - {maker.home}
+        return [deed for deed in first if deed.place in gone and deed.leads != deed.place][:1]
 
     # -- steps ---------------------------------------------------------------------------------------
     def steps(self) -> tuple[dict[str, dict[str, Any]], dict[str, Any]]:
@@ -78,8 +87,11 @@ class Sender:
                 what = f"{slot.label or slot.key!r}: is it {first.setting} (as drafted) or {second.setting}?"
                 self.maker.ask(3, f"settings.{first.setting}", what)
         for slot in m.passwords:
-            what = f"A password was typed at {slot.label or slot.key!r} that is not in the vault. Of what is it?"
-            self.maker.ask(2, f"settings.{where}" if where else "settings", what)
+            mine = next((match.part.setting for match in m.matches if match.slot.key == slot.key), "")
+            at = f"settings.{mine or where}" if mine or where else "settings"
+            taken = f"It is taken for that of {mine}. Is that right?" if mine else "Of what is it?"
+            what = f"The password typed at {slot.label or slot.key!r} is not in the vault. {taken}"
+            self.maker.ask(2, at, what)
         for slot in m.constants:
             set_to = f"{slot.label or slot.key!r} was set to {slot.shown or slot.value!r}"
             what = f"{set_to}, which is no planned value. Is it always the same?"
@@ -397,7 +409,7 @@ class Sender:
         for slot in slots:
             if slot.is_secret:
                 told[slot.key] = "{{ new_password }}" if what == "renews" and slot.value == new else "{{ password }}"
-            elif slot.is_tick:
+            elif slot.is_tick and slot.touched:
                 told[slot.key] = "yes"
             elif what == "signs in" and slot.touched and not slot.offers:
                 told[slot.key] = "{{ user }}"
@@ -437,7 +449,10 @@ class Sender:
                 and any(urlsplit(link.to).path == path for link in place.last.links if link.text == deed.link)
             ]
             told.setdefault((deed.link, deed.leads), having)
-        for (text, to), origins in told.items():
+        for (text, to), having in told.items():
+            origins = having if len(having) > 1 else [name for name in having if name != to]
+            if not origins:
+                continue
             yield {"from": origins if len(origins) > 1 else origins[0], "to": to, "follow": text}
 
     def _opened(self) -> Iterator[dict[str, Any]]:

@@ -100,6 +100,10 @@ def _single(setting: str, entry: int | None, value: object, secrets: Lookup, ite
         yield Part(setting, entry, "", value, (), is_flag=True)
     else:
         yield Part(setting, entry, "", value, tuple(_texts(value, "value")), items)
+        if re.fullmatch(r"[A-Z][A-Za-z]+/[A-Z][A-Za-z_]+", str(value)):  # a zone, asked for in two fields
+            for at, piece in enumerate(str(value).split("/")):
+                half = Writing(piece, f"{{{{ value.split('/')[{at}] }}}}")
+                yield Part(setting, entry, f"part {at + 1}", value, (half,))
 
 
 def _secret(setting: str, entry: int | None, name: str, ref: SecretRef, secrets: Lookup, items: bool = False) -> Part:
