@@ -129,7 +129,7 @@ def _never_filled(book: Phrasebook, file: str, recordings: list[Path]) -> list[P
     from zinger.phrasebook.unfilled import never_filled
 
     pages = [page for recording in recordings for _, _, page in _pages_of(book, recording) if page is not None]
-    return never_filled(book, file, pages)
+    return never_filled(on_pages(book), file, pages) if pages else []
 
 
 @family.command()
@@ -295,17 +295,30 @@ def _heard(book: Phrasebook, recording: Path) -> Iterator[Heard]:
 def _heard_of_pages(book: Phrasebook, recording: Path) -> Iterator[Heard]:
     from zinger.talk.replay import replay_pages
 
-    return replay_pages(_pages_of(book, recording), book)
+    return replay_pages(_pages_of(book, recording), on_pages(book))
+
+
+def on_pages(book: Phrasebook) -> Phrasebook:
+    """The part of a family that stands on pages; raises CommandError where none does."""
+    found = next((part for part in book.parts if part.pages is not None), None)
+    if found is None:
+        raise CommandError(f"{book.title} has no pages; a HAR recording tells nothing of it")
+    return found
 
 
 def _pages_of(book: Phrasebook, recording: Path) -> Iterator[tuple[float, str, Document | None]]:
-    """What was asked in a recording, when (seconds), and the page that came."""
+    """What was asked in a recording, when (seconds), and the page that came; pictures and scripts left out."""
+    from zinger.desk.learning import seen_of
+    from zinger.phrasebook.learn.deeds import without_static
     from zinger.store.har import exchanges_of
     from zinger.talk.pages.surface import parsed
 
-    if book.pages is None:
-        raise CommandError(f"{book.title} has no pages; a HAR recording tells nothing of it")
-    return ((one.at, one.asked, parsed(one.answer) if one.answer else None) for one in exchanges_of(recording))
+    on_pages(book)
+    exchanges = list(exchanges_of(recording))
+    kept = {seen.number for seen in without_static(seen_of(number, one) for number, one in enumerate(exchanges))}
+    for number, one in enumerate(exchanges):
+        if number in kept:
+            yield one.at, one.asked, parsed(one.answer) if one.answer else None
 
 
 @family.command("schema")

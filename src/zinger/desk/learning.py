@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import parse_qsl, urljoin, urlsplit
 
 from zinger.phrasebook.learn.deeds import Seen
-from zinger.phrasebook.learn.draft import Draft, NothingLearned, draft_of
+from zinger.phrasebook.learn.draft import Draft, draft_of
+from zinger.phrasebook.learn.study import NothingLearned
 from zinger.plan.values.secrets import SecretRef
 from zinger.store.har import Exchange, exchanges_of
 from zinger.store.openplan import OpenPlan

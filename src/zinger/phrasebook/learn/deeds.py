@@ -117,11 +117,11 @@ def of_the_device(seen: Iterable[Seen], known: Iterable[str]) -> Told:
     for _ in range(2):  # where it sends on to, and what sends on to it, is the same device
         hosts |= {there for here, there in sends_on if here in hosts and there}
         hosts |= {here for here, there in sends_on if there in hosts}
-    kept = list(_without_static(one for one in every if one.host in hosts))
+    kept = list(without_static(one for one in every if one.host in hosts))
     return Told(kept, len(every) - len(kept), tuple(dict.fromkeys(one.host for one in kept)))
 
 
-def _without_static(seen: Iterable[Seen]) -> Iterator[Seen]:
+def without_static(seen: Iterable[Seen]) -> Iterator[Seen]:
     """Without files that a page only shows, and what such a request was sent on to (a sign-in page, most often)."""
     sent_on = Counter[str]()
     for one in seen:

@@ -5,13 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from zinger.phrasebook.learn.deeds import Deed
 from zinger.phrasebook.learn.matching import Matched, slots_of
-
-if TYPE_CHECKING:
-    from zinger.phrasebook.learn.draft import _Maker
+from zinger.phrasebook.learn.study import Study
 
 
 @dataclass(frozen=True)
@@ -23,14 +21,14 @@ class TrialOf:
     step: dict[str, Any]
 
 
-def trials_of(maker: _Maker) -> list[TrialOf]:
+def trials_of(study: Study) -> list[TrialOf]:
     """All of them."""
-    return list(_trials(maker))
+    return list(_trials(study))
 
 
-def _trials(maker: _Maker) -> Iterator[TrialOf]:
+def _trials(study: Study) -> Iterator[TrialOf]:
     seen: set[str] = set()
-    for m in maker.settings_deeds:
+    for m in study.said:
         secret = [match for match in m.matches if match.part.secret]
         settings = {match.part.setting for match in secret}
         if len(secret) == 1 and settings <= seen and m.deed.form is not None and len(slots_of(m.deed)) <= 3:
@@ -38,16 +36,16 @@ def _trials(maker: _Maker) -> Iterator[TrialOf]:
             expect = _new_line(m.deed)
             if expect:
                 fill = {one.slot.key: "{{ value.secret }}" if one.part.name else "{{ value }}"}
-                fill |= {key: text for key, text in _named(maker, m, one.part.setting, one.part.entry)}
+                fill |= {key: text for key, text in _named(study, m, one.part.setting, one.part.entry)}
                 step = {"at": m.deed.place, "fill": fill, "press": m.deed.presses, "expect": expect}
                 yield TrialOf(one.part.setting, m, step)
                 continue
         seen |= settings
 
 
-def _named(maker: _Maker, m: Matched, setting: str, entry: int | None) -> Iterator[tuple[str, str]]:
+def _named(study: Study, m: Matched, setting: str, entry: int | None) -> Iterator[tuple[str, str]]:
     """The fields that say of what the password is: the name of its entry, alone or within a text."""
-    value = maker.values()[setting]
+    value = study.values()[setting]
     of = value[entry] if isinstance(value, tuple) and entry is not None else value
     for slot in slots_of(m.deed):
         if slot.is_secret or not slot.value:
