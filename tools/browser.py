@@ -1,4 +1,4 @@
-"""A real browser without a screen (Debian's chromium), driven over its debugging pipe; what it did comes out as HAR 1.2.
+"""A real browser without a screen (Debian's chromium), driven over its debugging pipe; it is recorded as HAR 1.2.
 
 The pipe was taken, and not a driver's package: NUL-ended JSON over two file descriptors is all that is needed.
 """
@@ -14,6 +14,7 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -38,7 +39,7 @@ class Browser:
         credentials: Callable[[], tuple[str, str]] = lambda: ("", ""),
         within: tuple[str, ...] = (),
     ) -> None:
-        """`leads` None: it dials as the network has it, which is then one that a test made; `within` starts it there."""
+        """`leads` None: it dials as the network has it, which is one that a test made; `within` starts it there."""
         program = shutil.which("chromium")
         if program is None:
             raise BrowserError("chromium is missing; Debian has it: apt-get install chromium")
@@ -105,7 +106,8 @@ class Browser:
         """Press a button by what it says."""
         self.run(
             "text => { const all = [...document.querySelectorAll('button, input[type=submit]')];"
-            "const one = all.find(b => (b.textContent.trim() || b.value) === text); if (!one) throw text; one.click(); }",
+            "const one = all.find(b => (b.textContent.trim() || b.value) === text);"
+            "if (!one) throw text; one.click(); }",
             button,
         )
         self.settle()
@@ -200,10 +202,8 @@ class Browser:
             self._open[told["requestId"]]["answer"] = told["response"]
         elif method == "Network.loadingFinished" and (going := self._open.get(told["requestId"])):
             body = {}
-            try:
+            with suppress(BrowserError):  # a body that the browser did not keep
                 body = self._ask("Network.getResponseBody", {"requestId": told["requestId"]})
-            except BrowserError:
-                pass  # a body that the browser did not keep
             self._ends(told["requestId"], going.get("answer", {}), told["timestamp"], body)
         elif method == "Network.loadingFailed" and told["requestId"] in self._open:
             self._ends(told["requestId"], {}, told["timestamp"], "")

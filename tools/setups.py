@@ -1,4 +1,4 @@
-"""Persons who set up simulated devices with a real browser, recorded as HAR: `python -m tools.setups FOLDER [FAMILY ...]`.
+"""Persons who set up simulated devices with a real browser, recorded as HAR: `tools.setups FOLDER [FAMILY ...]`.
 
 FOLDER gets a job of one device a family and its recording, which `zinger family new --from-har` makes a draft of.
 """
@@ -191,8 +191,9 @@ class Person:
         ask("PUT", "/api/clock", {"zone": "Europe/Vienna", "servers": ["10.44.16.22", "10.44.16.23"]})
         ask("PUT", "/api/log", {"to": "10.44.16.24"})
         ask("PUT", "/api/doors", {"plain": False})
-        ask("PUT", "/api/net", {"address": "10.44.16.25/24", "gateway": "10.44.16.1",
-                                "servers": ["10.44.16.20", "10.44.16.21"], "search": "kettlestone.example"})  # fmt: skip
+        servers = ["10.44.16.20", "10.44.16.21"]
+        net = {"address": "10.44.16.25/24", "gateway": "10.44.16.1", "search": "kettlestone.example"}
+        ask("PUT", "/api/net", {**net, "servers": servers})
         ask("PUT", "/api/people", {"who": "signal-view", "may": "watcher", "password": self.viewer})
         ask("PUT", "/api/people", {"who": "kettle-admin", "may": "rigger", "password": self.admin})
         ask("POST", "/api/restart")

@@ -53,12 +53,17 @@ _OF_PARTS = {
     "port": "port",
     "severity": "severity from level",
 }
-_SMALL = frozenset("the of a an its it s in is at for and or to new again same must no yes please your".split())
+_SMALL = frozenset(
+    "the of a an its it s in is at for and or to new again same must no yes please your enable enabled disable "
+    "disabled allow block turn on off".split()
+)
 
 
 @lru_cache(maxsize=4096)
 def _tokens(text: str) -> frozenset[str]:
-    return frozenset(word for word in re.split(r"[^a-z0-9.]+", text.lower()) if word and word not in _SMALL)
+    return frozenset(
+        word for word in re.split(r"[^a-z0-9.]+|(?<!\d)\.|\.(?!\d)", text.lower()) if word and word not in _SMALL
+    )
 
 
 @lru_cache(maxsize=1024)

@@ -108,7 +108,7 @@ def _leaves(data: Any, path: str = "") -> Iterator[Slot]:
 
 def is_password_word(name: str) -> bool:
     """Whether a name is that of a password."""
-    return bool(re.search(r"pass(?:w|$|phrase|code)|passwd|pwd|secret|^pw\d?$", name, re.IGNORECASE))
+    return bool(re.search(r"pass(?:w|$|phrase|code)|passwd|pwd|secret|^pw\d?$|^(?:key|psk)$", name, re.IGNORECASE))
 
 
 def match_slots(slots: Sequence[Slot], parts: Sequence[Part], hint: Mapping[str, int], found: Matched) -> None:

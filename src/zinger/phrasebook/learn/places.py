@@ -121,7 +121,9 @@ def _names(places: Sequence[Place], varying: Sequence[str]) -> list[str]:
     for place, title in zip(places, titles, strict=True):
         name = _word(title.removeprefix(common))
         if place.is_json:
-            name = _word(urlsplit(place.last.url).path.rstrip("/").rpartition("/")[2])
+            paths = {urlsplit(page.url).path for page in place.pages}
+            of_keys = next(iter(place.last.data), "") if isinstance(place.last.data, dict) else ""
+            name = _word(of_keys if len(paths) > 1 else urlsplit(place.last.url).path.rstrip("/").rpartition("/")[2])
             name = f"{name}_refused" if place.last.status >= 400 else name
         if place.last.status == 401 and not place.last.forms:
             name = "challenge"
