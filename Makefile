@@ -8,8 +8,10 @@ READY := $(VENV)/.ready
 
 .PHONY: demo example test lint bench soak kills faults pagefaults docs screenshots clean
 
+HANDS ?=
+
 demo: $(READY)
-	$(BIN)/zinger demo
+	$(BIN)/zinger demo $(if $(HANDS),--hands)
 
 example: $(READY)
 	rm -rf example

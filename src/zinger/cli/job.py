@@ -55,6 +55,7 @@ def demo(
     pace: Pace = None,
     folder: Annotated[Path | None, typer.Option("--in", help="put the demo job into this folder")] = None,
     without_screen: WithoutScreen = False,
+    hands: Annotated[bool, typer.Option("--hands", help="you do what hands must do, and say so by its number")] = False,
     as_json: Json = False,
 ) -> None:
     """The Kettlestone Valley Railway: a made-up job; its simulated devices go from factory state to proved."""
@@ -64,7 +65,9 @@ def demo(
     where = folder or fresh_demo()
     if not (where / "job.yaml").exists():
         lay_out_demo(where)
-    options = Options(pace=pace, hands_within=0 if without_screen else None)
+    if hands and without_screen:
+        raise CommandError("--hands wants a screen, on which you say what is done; without one the yard's hands do it")
+    options = Options(pace=pace, hands_within=0 if without_screen else None, by_person=hands)
     if not without_screen:
         shown = show(partial(open_job, where), options, start=True)
         typer.echo(f"The demo job is in {where}; its sessions are in records/, its papers in handover/.")
@@ -85,6 +88,9 @@ def run(
     as_json: Json = False,
     power_cut: Annotated[bool, typer.Option(help="prove that it holds after a power cut")] = True,
     restart: Annotated[bool, typer.Option(help="prove it after a restart by command, too")] = False,
+    restore: Annotated[
+        bool, typer.Option("--restore", help="first bring back the configuration that each gave last (--only)")
+    ] = False,
     keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
     hands_done: DoneAhead = False,
     leases: Leases = None,
@@ -94,6 +100,8 @@ def run(
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     from zinger.run.options import Options
 
+    if restore and not only:
+        raise CommandError("--restore overwrites what a device has; say of which: --only DEVICE")
     options = Options(
         only=only or (),
         pace=pace,
@@ -102,6 +110,7 @@ def run(
         leases=leases or (),
         power_cut=power_cut,
         restart=restart,
+        brings_back=restore,
         trace=trace,
     )
     if not without_screen:

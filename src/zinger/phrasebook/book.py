@@ -212,6 +212,8 @@ class Phrasebook:
     """The settings that any part of the dialogue sends, or looks at."""
     files: Mapping[str, FileTemplate] = field(default_factory=dict)
     """The files that are generated from the plan."""
+    restore: StepTemplate | None = None
+    """How a configuration that was kept is brought back; its lines are `file`."""
     then: Phrasebook | None = None
     """The part that follows over the network, once this one gave the device its address."""
 
@@ -295,5 +297,7 @@ class Phrasebook:
             yield f"save.{index}" if len(self.saves) > 1 else "save", step
         if self.restart:
             yield "restart", self.restart
+        if self.restore:
+            yield "restore", self.restore
         for name, file in self.files.items():
             yield f"files.{name}.put", file.put

@@ -318,6 +318,7 @@ class DialogueShape(Shape):
     save: StepShape | list[StepShape] = []
     restart: StepShape | None = None
     backup: BackupShape | None = None
+    restore: StepShape | None = None
 
 
 class BookShape(CardShape, DialogueShape):
@@ -335,6 +336,7 @@ SHAPE_UNDER = {
     "prepare": StepShape,
     "interviews": InterviewShape,
     "restart": StepShape,
+    "restore": StepShape,
     "files": FileShape,
     "then": DialogueShape,
     "typing": Typing,

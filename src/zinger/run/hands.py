@@ -90,6 +90,8 @@ class Hands:
     helper: Callable[[Act], Awaitable[None]] | None = None
     within: float | None = None
     """Seconds that an act may take; None where somebody is at the screen, 0 where nobody can do it."""
+    by_person: bool = False
+    """Whether the helper waits with each act until a person says that they do it: practice for the hands."""
     ahead: frozenset[Verb] = frozenset()
     """What was done before the run began."""
     tell: Callable[[entries.Happened, str], None] = _untold
@@ -109,10 +111,8 @@ class Hands:
         item = self.asked.get(key)
         if item is None:
             item = self._put(act)
-            if self.helper:
-                task = asyncio.create_task(self._help(item))
-                self._helping.add(task)
-                task.add_done_callback(self._helping.discard)
+            if self.helper and not self.by_person:
+                self._have_helped(item)
         item.waiting += 1
         try:
             await asyncio.wait_for(asyncio.shield(item.done), None if self.helper else self.within)
@@ -135,9 +135,29 @@ class Hands:
         self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
         return item
 
+    def _have_helped(self, item: Asked) -> None:
+        item.begun = True
+        task = asyncio.create_task(self._help(item))
+        self._helping.add(task)
+        task.add_done_callback(self._helping.discard)
+
+    def leave_to(self, person: bool) -> None:
+        """A person does the acts from now on, or the helper does, those that wait among them."""
+        self.by_person = person
+        for item in list(self.asked.values()):
+            if not person and self.helper and not item.begun:
+                self._have_helped(item)
+
+    def person_did(self, act: Act) -> None:
+        """A person says that they did an act; in practice that makes the yard do it."""
+        item = self.asked.get((act.verb, act.subject))
+        if item is None or self.helper is None:
+            self.finish(act)
+        elif not item.begun:
+            self._have_helped(item)
+
     async def _help(self, item: Asked) -> None:
         assert self.helper is not None
-        item.begun = True
         try:
             await self.helper(item.act)
         except Exception as error:
@@ -159,7 +179,7 @@ class Hands:
         """Somebody said from elsewhere that an act is done."""
         for item in list(self.asked.values()):
             if (item.act.verb.value, item.act.subject) == (verb, subject):
-                self.finish(item.act)
+                self.person_did(item.act)
 
     def in_order(self) -> list[Asked]:
         """What is to be done, best first: what lets a box boot while you go on comes before the rest."""

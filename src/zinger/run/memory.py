@@ -35,6 +35,7 @@ from zinger.store.entries import (
     PersonActed,
     Proved,
     Renewed,
+    Restored,
     RunBegan,
     Saved,
     ShownUnsaved,
@@ -187,6 +188,11 @@ def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
     memory.begun.add(event.setting)
 
 
+def _restored(memory: Memory, event: Restored, device: str, at: float) -> None:
+    """What was brought back has its passwords of then, or none: whichever was sent before counts no more."""
+    memory.begun.clear()
+
+
 def _was_sent(memory: Memory, event: WasSent, device: str, at: float) -> None:
     memory.refused.pop(event.setting, None)
 
@@ -258,6 +264,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     WillSend: _will_send,
     WasSent: _was_sent,
     WasRefused: _was_refused,
+    Restored: _restored,
     PersonActed: _person_acted,
     Met: _met,
     Saved: _saved,

@@ -17,6 +17,10 @@ class Options:
     """Seconds that an act of hands may take; None where somebody is at the screen, 0 where nobody is there."""
     hands_done: bool = False
     """Whether cables and the laptop's addresses were seen to ahead."""
+    by_person: bool = False
+    """Whether in practice a person does the acts of hands, and not the yard."""
+    brings_back: bool = False
+    """Whether the configuration that was kept last is brought back to each device before anything is sent."""
     power_cut: bool = True
     restart: bool = False
     sends: bool = True

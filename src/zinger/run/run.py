@@ -45,7 +45,8 @@ class Run:
 
     def __init__(self, job: OpenJob, options: Options) -> None:
         self.job, self.options = job, options
-        self.hands = Hands(within=options.hands_within, ahead=AHEAD if options.hands_done else frozenset())
+        ahead = AHEAD if options.hands_done else frozenset()
+        self.hands = Hands(within=options.hands_within, ahead=ahead, by_person=options.by_person)
         self.carriers: dict[str, Carrier] = {}
         self.tasks: dict[str, asyncio.Task[None]] = {}
         self.journal: Journal | None = None
@@ -202,6 +203,7 @@ class Run:
             power_cut=self.options.power_cut,
             sends=self.options.sends,
             restart=self.options.restart,
+            brings_back=self.options.brings_back,
             leases=lease_lists(self.options.leases, job.plan, job.folder.path, vault, keys),
             devices=job.plan.devices,
             trace_of=self._trace.of if self._trace else lambda device: None,
@@ -209,7 +211,7 @@ class Run:
 
     def hands_done(self, act: Act) -> None:
         """A person did an act."""
-        self.hands.finish(act)
+        self.hands.person_did(act)
 
     async def wait(self) -> None:
         """Wait until every device is proved, differs, or needs a person; a fault of ours is raised."""

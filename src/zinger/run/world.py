@@ -44,6 +44,8 @@ class World:
     pace: float = 1.0
     practice: bool = True
     power_cut: bool = True
+    brings_back: bool = False
+    """Whether the configuration that was kept last is brought back first."""
     restart: bool = False
     """Whether a restart by command is part of the proof, where the family has one."""
     sends: bool = True

@@ -475,26 +475,17 @@ class Filler:
 
     def _put(self, template: FileTemplate, file: ScriptFile) -> Step:
         """The step that brings a file to the device; what is read of it there must be what was generated."""
-        names = {"file": FileText(file.lines), "device": self.device.name}
-        what = template.put.what
-        assert isinstance(what, PageTemplates), "the compiler saw to that"
-        lines = tuple(StepLine(self._named(act.fill(names, {}), template), to) for act, to in what.acts)
-        replies = {place: _replied(reply, lambda source: names) for place, reply in what.replies.items()}
         return Step(
             template.fact,
             template.title,
             Stop.ROLE,
             f"{len(file.rows)} lines",
             template.put.how,
-            Lines(lines, replies),
+            _with_file(template.put, file.lines, template.named, self.device.name),
             shows=Shows(template.fact, file.telling),
             file=template.name,
             section=file.lines,
         )
-
-    @staticmethod
-    def _named(deed: Deed, template: FileTemplate) -> Deed:
-        return replace(deed, file_named=template.named) if isinstance(deed, Submit) else deed
 
     def _on_pages(self, what: PageTemplates, value: object) -> list[StepLine]:
         """What is done on pages; forms that can be filled together are submitted once."""
@@ -570,6 +561,25 @@ class Filler:
             for place, turns in step.what.replies.items():
                 answers[place] = _laid_over(answers.get(place, ()), turns)
         return ScriptInterview(interview, answers, tuple(step.setting for step in own))
+
+
+def bringing_back(template: StepTemplate, device: str, named: str, lines: Sequence[str]) -> Step:
+    """The step that brings back a configuration that was kept."""
+    what = _with_file(template, tuple((line,) for line in lines), named, device)
+    return Step("restore", template.title or "bring back what was kept", Stop.SIGN_IN, named, template.how, what)
+
+
+def _with_file(template: StepTemplate, lines: tuple[Words, ...], named: str, device: str) -> Lines:
+    """What brings a file to a device, under a name."""
+    names = {"file": FileText(lines), "device": device}
+    what = template.what
+    assert isinstance(what, PageTemplates), "the compiler saw to that"
+
+    def called(deed: Deed) -> Deed:
+        return replace(deed, file_named=named) if isinstance(deed, Submit) else deed
+
+    done = tuple(StepLine(called(act.fill(names, {})), to) for act, to in what.acts)
+    return Lines(done, {place: _replied(reply, lambda source: names) for place, reply in what.replies.items()})
 
 
 def whole(template: StepTemplate, *, secret: bool) -> tuple[tuple[Part, ...], tuple[Part, ...]]:

@@ -94,6 +94,16 @@ class BackedUp(Happened):
 
 
 @dataclass(frozen=True)
+class Restored(Happened):
+    """The configuration in this file of the job was brought back to the device; `size` in bytes."""
+
+    kind = "restored"
+    file: str
+    size: int
+    sha256: str
+
+
+@dataclass(frozen=True)
 class HandsWithdrawn(Happened):
     """Nobody waits any more for an act that was asked for."""
 
@@ -371,6 +381,7 @@ _KINDS: dict[str, type[Any]] = {
         Kept,
         Leaves,
         BackedUp,
+        Restored,
         Booted,
         StageDone,
         WillSend,

@@ -278,6 +278,7 @@ class LineUp(ZingerScreen):
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="write the papers: drawing, timeline, proof sheet, table"),
+        Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
         Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),
         Binding("f", "card", "factory card", show=False, tooltip="how its family comes out of its carton"),
         Binding("escape", "app.back", "clear filter", show=False),
@@ -404,6 +405,10 @@ class LineUp(ZingerScreen):
         box.display = False
         self.query_one(LineMap).focus()
         return was
+
+    def action_whose_hands(self) -> None:
+        """In practice, leave the acts of hands to the person, or to the yard."""
+        self.notify(self.host.running.leave_hands())
 
     def action_done(self, number: int) -> None:
         """The person did act number N of the hands list."""

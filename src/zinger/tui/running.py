@@ -91,6 +91,19 @@ class RunControl:
         wire = self.wire(device)
         return wire if isinstance(wire, PagesWire) else None
 
+    def leave_hands(self) -> str:
+        """In practice, hands are the person's or the yard's by turns; returns whose they are now."""
+        if not self._teller.job.board.practice:
+            return "this is no practice: hands are yours"
+        self._options.by_person = not self._options.by_person
+        if self.run is not None:
+            self.run.hands.leave_to(self._options.by_person)
+        return (
+            "hands are yours now: press a number when it is done"
+            if self._options.by_person
+            else "the yard's hands do it"
+        )
+
     def resume(self, device: str) -> None:
         """Send a device on its way again."""
         if self.run and device in self.run.carriers:

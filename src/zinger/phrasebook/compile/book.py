@@ -76,6 +76,7 @@ def _part(source: FamilySource, shape: BookShape, card: Card, problems: list[Pro
         restart=steps.step(["restart"], "restart", shape.restart) if shape.restart else None,
         backup=readings.backup(shape.backup) if shape.backup else None,
         files=files,
+        restore=steps.brings_back(shape.restore) if shape.restore else None,
     )
 
 

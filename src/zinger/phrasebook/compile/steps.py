@@ -218,6 +218,13 @@ class StepsSection(Section):
             put, f.pulled, ignores, complains,
         )  # fmt: skip
 
+    def brings_back(self, p: StepShape) -> StepTemplate:
+        """What brings back a configuration that was kept."""
+        step = self.step(["restore"], "restore", p, PUT_NAMES)
+        if not isinstance(step.what, PageTemplates) or not any(map(self._prints_the_file, step.what.sources)):
+            self.bad(["restore"], "nothing of the file is sent; fill a field, or a text of a call, with '{{ file }}'")
+        return step
+
     @staticmethod
     def _prints_the_file(source: str) -> bool:
         try:

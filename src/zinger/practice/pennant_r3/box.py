@@ -10,6 +10,7 @@ from ipaddress import IPv4Interface
 from typing import Any
 
 from starlette.applications import Starlette
+from starlette.datastructures import UploadFile
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response
 from starlette.routing import Route
@@ -19,7 +20,15 @@ from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.core.words import Refused
 from zinger.practice.pennant_r3 import pages
-from zinger.practice.pennant_r3.rooms import LISTS, ROOMS, as_delivered, take_list, take_room, wrong_password
+from zinger.practice.pennant_r3.rooms import (
+    LISTS,
+    ROOMS,
+    as_delivered,
+    brought_back,
+    take_list,
+    take_room,
+    wrong_password,
+)
 
 
 class HomeRouter(PagesBox):
@@ -63,6 +72,7 @@ class HomeRouter(PagesBox):
                 Route("/list/{name}", self._list, methods=["GET", "POST"]),
                 Route("/try", self._try, methods=["GET", "POST"]),
                 Route("/settings.txt", self._settings),
+                Route("/back", self._back, methods=["GET", "POST"]),
             ]
         )
 
@@ -222,3 +232,34 @@ class HomeRouter(PagesBox):
         lines = [f"{key} = {value}" for key, value in self.running.values.items()]
         told = {"Content-Disposition": f"attachment; filename={self.running.values['name']}.txt"}
         return PlainTextResponse("\n".join(lines) + "\n", headers=told)
+
+    async def _back(self, request: Request) -> Response:
+        """Settings that were kept are brought back, all of them or none; then it starts again."""
+        if shut := self._shut(request):
+            return shut
+        told, session = "", self._session(request)
+        token = session[1] if session else ""
+        if request.method == "POST":
+            form = await request.form()
+            sent = form.get("kept")
+            if form.get("token") != token or (session and self.running.people[session[0]].level == "guest"):
+                return HTMLResponse(pages.whole("Closed", "<p>Refused: this account only looks.</p>"), 403)
+            text = (await sent.read(65536)).decode("utf-8", "replace") if isinstance(sent, UploadFile) else ""
+            try:
+                self.startup = brought_back(self.running.copy(), text)
+            except Refused as refusal:
+                told = f"<p class=no role=alert>Refused: {refusal}</p>"
+            else:
+                self.heard.append("settings brought back")
+                self.spawn(self._starts_again())
+                return HTMLResponse(pages.whole("Moving", "<p>It starts again with them.</p>", inside=False))
+        body = (
+            f"{told}<form method=post action=/back enctype=multipart/form-data>"
+            f"<input type=hidden name=token value={token}>"
+            "<p><label>Kept settings <input type=file name=kept></label></p><p><button>Bring back</button></p></form>"
+        )
+        return HTMLResponse(pages.whole("Bring back", body), 422 if told else 200)
+
+    async def _starts_again(self) -> None:
+        await self.clock.sleep(2)
+        self.restart()

@@ -252,3 +252,18 @@ def take_list(name: str, state: Sheet, said: Said) -> None:
         raise Refused("it is not on the local side", "address")
     first = taken["what"] if name == "filters" else taken[_KEYED[name][0]]
     state.values[f"{name}:{first}"] = "\t".join(taken[key] for key in _KEYED[name])
+
+
+def brought_back(state: Sheet, text: str) -> Sheet:
+    """The state with the values of a text; raises Refused with the line that is wrong, and nothing is taken then."""
+    known = as_delivered("").values
+    values: dict[str, str] = {}
+    for at, line in enumerate(text.splitlines(), 1):
+        key, between, value = line.partition(" = ")
+        if not between or (key not in known and ":" not in key):
+            raise Refused(f"line {at} is not a setting: {line[:40]}")
+        values[key] = value
+    if not values.keys() >= known.keys():
+        raise Refused("it is not whole")
+    state.values = values
+    return state

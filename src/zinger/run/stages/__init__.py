@@ -6,11 +6,22 @@ from zinger.run.stages.backup import Backup
 from zinger.run.stages.conclude import Conclude
 from zinger.run.stages.prove import FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
 from zinger.run.stages.reach import Reach, SignIn
+from zinger.run.stages.restore import Restore
 from zinger.run.stages.save import Save
 from zinger.run.stages.send import Send
 from zinger.run.stages.stage import Stage
 
-EACH_PART: tuple[Stage, ...] = (Reach(), SignIn(), Send(), Save(), ReadBack(), UsePasswords(), OnConsole(), Backup())
+EACH_PART: tuple[Stage, ...] = (
+    Reach(),
+    SignIn(),
+    Restore(),
+    Send(),
+    Save(),
+    ReadBack(),
+    UsePasswords(),
+    OnConsole(),
+    Backup(),
+)
 """What is done on each part of a device's dialogue: on its console, then on its pages, where it has both."""
 AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), PowerCut(), Conclude())
 """What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet

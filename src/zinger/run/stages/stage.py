@@ -31,6 +31,8 @@ class Done:
     """How often each setting was refused."""
     backed_up: bool = False
     """Whether its configuration was fetched and kept."""
+    restored: bool = False
+    """Whether its kept configuration was brought back in this run."""
     brought_back: bool = False
     """Whether it was brought back to factory state by hand in this run."""
     missed_a_restart: bool = False
