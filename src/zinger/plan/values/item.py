@@ -14,7 +14,7 @@ from typing import Annotated, Any, ClassVar, Generic, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError, model_validator
 
-from zinger.plan.values import addresses, mac, names, ports, secrets, text
+from zinger.plan.values import addresses, mac, names, ports, secrets, service_ports, text
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.secrets import SecretRef
 from zinger.wording import did_you_mean
@@ -41,7 +41,7 @@ Ports = Annotated[tuple[str, ...], typed(ports.parse_ports)]
 Mac = Annotated[str, typed(mac.parse_mac)]
 Flag = Annotated[bool, typed(text.parse_flag)]
 Secret = Annotated[SecretRef, typed(secrets.parse_secret)]
-TcpPort = Annotated[int, typed(text.whole(1, 65535, word="port number"))]
+TcpPort = Annotated[int, typed(service_ports.parse_port)]
 
 
 def word_of(*words: str) -> Any:

@@ -166,6 +166,8 @@ class Listing:
 
 
 _PORT = number(1, 65535)
+SERVICES = {"the port below": "", "web": "80", "secure web": "443", "remote shell": "22", "voice": "5060"}
+"""What can be forwarded by its name, and the port that it has."""
 _HOUR = written(r"\d\d:\d\d", "like 06:00")
 LISTS: dict[str, Listing] = {
     "networks": Listing(
@@ -183,7 +185,7 @@ LISTS: dict[str, Listing] = {
     "forwards": Listing(
         "Forwards", ("Port", "Protocol", "To", "Their port", "What for"),
         {"port": ("Port", _PORT), "to": ("To", host), "their": ("Their port", _PORT), "what": ("What for", words(30))},
-        {"protocol": ("Protocol", ("tcp", "udp"))},
+        {"protocol": ("Protocol", ("tcp", "udp")), "service": ("Service", tuple(SERVICES))},
     ),
     "times": Listing(
         "Times", ("Time", "Days", "Begins", "Ends"),
@@ -223,9 +225,9 @@ def rows_of(name: str, state: Sheet) -> list[list[str]]:
     return [value.split("\t") for value in found]
 
 
-def take_list(name: str, state: Sheet, said: Said) -> None:
-    """Add to a list, in the place of what has the same beginning; raises Refused with the field."""
-    form, taken = LISTS[name], dict[str, str]()
+def _said(form: Listing, said: Said) -> dict[str, str]:
+    """What a form says, as it is kept."""
+    taken: dict[str, str] = {}
     for key, (_, check) in form.fields.items():
         try:
             taken[key] = check(said.get(key, "").strip())
@@ -235,6 +237,12 @@ def take_list(name: str, state: Sheet, said: Said) -> None:
         if said.get(key) not in offers:
             raise Refused(f"it is one of {', '.join(offers)}", key)
         taken[key] = said[key]
+    return taken
+
+
+def take_list(name: str, state: Sheet, said: Said) -> None:
+    """Add to a list, in the place of what has the same beginning; raises Refused with the field."""
+    taken = _said(LISTS[name], said)
     if name == "people":
         if why := wrong_password(said.get("new", ""), said.get("again", "")):
             raise Refused(why, "new")
@@ -250,6 +258,8 @@ def take_list(name: str, state: Sheet, said: Said) -> None:
         raise Refused(f"there is no time {taken['when']}", "when")
     if name == "kept" and address_of(taken["address"]) not in host_in_net(state.values["local"]).network:
         raise Refused("it is not on the local side", "address")
+    if name == "forwards":
+        taken["port"] = SERVICES[taken["service"]] or taken["port"]
     first = taken["what"] if name == "filters" else taken[_KEYED[name][0]]
     state.values[f"{name}:{first}"] = "\t".join(taken[key] for key in _KEYED[name])
 

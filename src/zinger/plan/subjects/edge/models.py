@@ -79,7 +79,7 @@ class Rule(Item):
 
 
 class Forward(Item):
-    """A port forward: a port towards the provider to a local address and port."""
+    """A port forward: a port towards the provider, by number or by its service (RFC 6335), to a local address."""
 
     lead = ("port", "to")
     example = '8443 10.44.16.20 their 443 protocol tcp purpose "camera"'
