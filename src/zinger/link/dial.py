@@ -47,6 +47,10 @@ class Dialer:
 
         return await open_web(endpoint, self.where, self.certificates, renewed, vouch)
 
+    async def voice(self, address: str, port: int, transport: str) -> tuple[str, int]:
+        """Where a leg of a voice gateway takes calls; raises LinkError when no way leads there."""
+        return address, port
+
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""
         host, real = await self.where(address, port)

@@ -86,6 +86,13 @@ class YardDialer(Dialer):
             raise Unreachable(f"{address} port {port}: {error}") from None
         return str(reply["host"]), int(reply["port"])
 
+    async def voice(self, address: str, port: int, transport: str) -> tuple[str, int]:
+        try:
+            reply = await self.yard.ask("voice", address=address, transport=transport)
+        except YardError as error:
+            raise Unreachable(f"{address} port {port}: {error}") from None
+        return str(reply["host"]), int(reply["port"])
+
     async def console(self, device: str, console: str, settings: str = "") -> Link:
         reply = await self.yard.ask("console", device=device)
         return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

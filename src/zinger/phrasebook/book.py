@@ -183,6 +183,8 @@ class Card:
     lights: tuple[tuple[str, str], ...] = ()
     buttons: tuple[tuple[str, str], ...] = ()
     ssh: Ssh = Ssh()
+    answers_sip: bool = False
+    """Whether its legs answer the OPTIONS of their peers (RFC 3261 11)."""
 
 
 @dataclass(frozen=True)

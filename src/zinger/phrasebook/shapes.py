@@ -287,6 +287,7 @@ class CardShape(Shape):
     not_for_this_kind: list[str] = []
     ports: str = ""
     proved_over: list[str] = ["services.ssh"]
+    answers_sip: bool = False
     ssh: SshShape = SshShape()
     panel: str = ""
     lights: dict[str, str] = {}

@@ -95,6 +95,16 @@ class Claims:
         """Return once the laptop can reach a factory address."""
         await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", waits)
 
+    async def be_as(self, address: IPv4Interface, whose: str, waits: Callable[[str], None]) -> None:
+        """Return once the laptop has this very address, which is planned for something that is not there yet."""
+        if address in self._given or (not self._practice and _has_the_address(address)):
+            return
+        waits("your hands")
+        do = f"give this laptop the address {address} of {whose}, which must not be there{_command('add', address)}"
+        act = Act(Verb.LAPTOP, str(address), do, "what is asked from any other address is not answered", rank=4)
+        await self.hands.ask(act)
+        self._given.append(address)
+
     async def be_handed(self, device: Device, factory: IPv4Interface, waits: Say) -> None:
         """Return once the laptop has an address in a device's factory subnet, which the device itself hands out."""
         if self.can_see(factory):
@@ -194,6 +204,11 @@ def _command(what: str, address: Interface) -> str:
 def cards_up() -> list[str]:
     """The network cards of this machine that are up, but for the loopback."""
     return [name for name, card in psutil.net_if_stats().items() if card.isup and "loopback" not in card.flags]
+
+
+def _has_the_address(address: Interface) -> bool:
+    own = [a.address.partition("%")[0] for nics in psutil.net_if_addrs().values() for a in nics]
+    return str(address.ip) in own
 
 
 def _has_an_address_in(net: Network) -> bool:

@@ -29,6 +29,7 @@ class CardSection(Section):
             tuple(shape.lights.items()),
             tuple(shape.buttons.items()),
             Ssh(shape.ssh.port, shape.ssh.old),
+            shape.answers_sip,
         )
 
     def _factory(self) -> Factory:

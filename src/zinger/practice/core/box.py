@@ -11,7 +11,7 @@ import random
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
-from ipaddress import IPv4Interface
+from ipaddress import IPv4Address, IPv4Interface
 from typing import Any, ClassVar, Protocol
 
 from zinger.practice.core.clock import Clock
@@ -91,6 +91,12 @@ class Box:
 
     others: Callable[[], Iterable[Box]] = staticmethod(lambda: ())
     """Every device of the yard: what one sends through the air, others hear."""
+    laptop: Callable[[], list[IPv4Interface]] = staticmethod(lambda: [])
+    """The addresses that the laptop has now."""
+
+    def voice_port(self, address: IPv4Address, transport: str) -> int | None:
+        """The loopback port behind an address at which it takes calls; None where it takes none."""
+        return None
 
     # -- what a family says ------------------------------------------------------------------------
     def factory_state(self) -> Any:

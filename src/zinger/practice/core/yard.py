@@ -65,6 +65,7 @@ class Yard:
         }
         for box in self.boxes.values():
             box.others = self.boxes.values
+            box.laptop = lambda: self.laptop
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -231,6 +232,19 @@ class Yard:
         if port not in PORTS:
             raise No(f"nothing of that family ever listens on port {port}")
         return {"host": "127.0.0.1", "port": answering[0].doors[PORTS[port]].port, "device": answering[0].body.key}
+
+    def do_voice(self, address: str, transport: str) -> Reply:
+        """Where a leg of a voice gateway takes calls."""
+        try:
+            wanted = IPv4Address(address)
+        except AddressValueError:
+            raise No(f"{address} is no IPv4 address") from None
+        if not any(wanted in mine.network for mine in self.laptop):
+            raise No(f"the laptop has no address in the subnet of {address}")
+        found = (port for box in self.boxes.values() if (port := box.voice_port(wanted, transport)) is not None)
+        if (port := next(found, None)) is None:
+            raise No(f"nothing takes calls on {address} over {transport}")
+        return {"host": "127.0.0.1", "port": port}
 
     # -- what can go wrong -------------------------------------------------------------------------
     def do_fault(self, device: str, kind: str, amount: float = 1) -> Reply:

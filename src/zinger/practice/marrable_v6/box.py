@@ -6,9 +6,11 @@ and then it starts again.
 
 from __future__ import annotations
 
-from ipaddress import IPv4Interface
+import ssl
+from ipaddress import IPv4Address, IPv4Interface
 from typing import Any
 
+from zinger.practice.core.doors import self_signed, tls_of
 from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import (
     Check,
@@ -28,6 +30,7 @@ from zinger.practice.core.sheet import (
 from zinger.practice.core.sheet_box import SheetBox
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
+from zinger.practice.marrable_v6.legs import Legs
 from zinger.practice.marrable_v6.pages import Web
 from zinger.practice.marrable_v6.tables import shown, understood
 
@@ -91,10 +94,27 @@ class Gateway(SheetBox):
     def stands(self, flash: dict[str, Any]) -> None:
         super().stands(flash)
         self.web = Web(self)
+        self.legs = Legs(lambda: self.laptop(), self._tls)
 
     def _die(self) -> None:
         super()._die()
         self.web = Web(self)
+        self.legs.shut()
+
+    def _tls(self) -> ssl.SSLContext | None:
+        if self.certificate is None:
+            self.certificate = self_signed(self.body.key)
+        return tls_of(self.certificate)
+
+    async def apply_network(self) -> None:
+        await super().apply_network()
+        text = self.running.values["tables"]
+        if self.up and text and not self.legs.open:
+            await self.legs.follow(understood(text))
+
+    def voice_port(self, address: IPv4Address, transport: str) -> int | None:
+        leg = self.legs.open.get(address)
+        return leg.ports.get(transport) if leg is not None else None
 
     def pages(self, kind: str) -> Any:
         return self.web.application() if kind == "https" else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zinger.run.stages.backup import Backup
 from zinger.run.stages.conclude import Conclude
-from zinger.run.stages.prove import FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
+from zinger.run.stages.prove import AskLegs, FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
 from zinger.run.stages.reach import Reach, SignIn
 from zinger.run.stages.restore import Restore
 from zinger.run.stages.save import Save
@@ -23,6 +23,6 @@ EACH_PART: tuple[Stage, ...] = (
     Backup(),
 )
 """What is done on each part of a device's dialogue: on its console, then on its pages, where it has both."""
-AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), PowerCut(), Conclude())
+AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), AskLegs(), PowerCut(), Conclude())
 """What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet
 keeps nothing else from being proved."""

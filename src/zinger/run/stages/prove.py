@@ -14,6 +14,7 @@ from zinger.proof.findings import Finding, Source, Verdict, judge, unsaved_by
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
+from zinger.run.legs import asked
 from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
 from zinger.run.stages.restarts import BOOT_SIGN, Restarts
@@ -99,6 +100,21 @@ class FromNetwork:
                 wire.line.wait("answers from the network")
                 async for finding in on.owed.outside.look_in(Restarts(wire, on.done).may_be_on):
                     wire.find([finding])
+
+
+class AskLegs:
+    """Ask the legs of a voice gateway over SIP, from the address of a peer of each."""
+
+    def wanted(self, on: Pass) -> bool:
+        return bool(on.owed.legs())
+
+    async def carry(self, on: Pass) -> None:
+        wire = on.wire
+        async with wire.stage("legs", None, "asking its legs over SIP"):
+            for leg in on.owed.legs():
+                await wire.world.claims.be_as(leg.sender, leg.peer, wire.line.wait)
+                wire.line.wait(f"the {leg.side} leg to answer")
+                wire.find([await asked(wire.world, wire.device, leg)])
 
 
 class OnConsole:

@@ -1,0 +1,85 @@
+"""Asking over SIP whether somebody is there: UDP with its resends, TCP, or TLS (RFC 3261 17, 18)."""
+
+from __future__ import annotations
+
+import asyncio
+import secrets
+import ssl
+
+from zinger.link.base import LinkError
+from zinger.talk.sip import FIRST_WAIT, LONGEST_MESSAGE, LONGEST_WAIT, Ask, NotSip, Reply
+
+PATIENCE = 8.0
+"""Seconds for a final answer."""
+
+
+async def options(where: tuple[str, int], to: tuple[str, int], sender: str, transport: str) -> Reply:
+    """The final answer to an OPTIONS that is sent to `where` and names `to`; raises LinkError without one."""
+    address, port = to
+    ask = Ask(f"{address}:{port}", sender, transport, secrets.token_hex(8))
+    try:
+        async with asyncio.timeout(PATIENCE):
+            return await (_over_udp(where, ask) if transport == "udp" else _over_stream(where, ask))
+    except TimeoutError:
+        raise LinkError(f"{address} port {port}: no answer to SIP OPTIONS over {transport} in {PATIENCE:g} s") from None
+    except NotSip as error:
+        raise LinkError(f"{address} port {port}: {error}") from None
+    except OSError as error:
+        raise LinkError(f"{address} port {port} over {transport}: {error.strerror or error}") from None
+
+
+class _Datagrams(asyncio.DatagramProtocol):
+    """What comes back for one request."""
+
+    def __init__(self, ask: Ask, final: asyncio.Future[Reply]) -> None:
+        self.ask, self.final = ask, final
+
+    def datagram_received(self, data: bytes, addr: object) -> None:
+        try:
+            reply = self.ask.answered(data)
+        except NotSip:
+            return  # anybody can send anything there; the answer may still come
+        if reply is not None and reply.is_final and not self.final.done():
+            self.final.set_result(reply)
+
+    def error_received(self, exc: Exception) -> None:
+        if not self.final.done():
+            self.final.set_exception(exc)
+
+
+async def _over_udp(where: tuple[str, int], ask: Ask) -> Reply:
+    loop = asyncio.get_running_loop()
+    final: asyncio.Future[Reply] = loop.create_future()
+    transport, _ = await loop.create_datagram_endpoint(lambda: _Datagrams(ask, final), remote_addr=where)
+    wait = FIRST_WAIT
+    try:
+        while True:
+            transport.sendto(ask.encoded())
+            done, _ = await asyncio.wait([final], timeout=wait)
+            if done:
+                return final.result()
+            wait = min(2 * wait, LONGEST_WAIT)
+    finally:
+        transport.close()
+        final.cancel()
+
+
+async def _over_stream(where: tuple[str, int], ask: Ask) -> Reply:
+    tls = None
+    if ask.transport == "tls":  # only whether it answers is asked, and nothing is told that is worth anything
+        tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        tls.check_hostname, tls.verify_mode = False, ssl.CERT_NONE
+    reader, writer = await asyncio.open_connection(*where, ssl=tls, limit=LONGEST_MESSAGE)
+    try:
+        writer.write(ask.encoded())
+        await writer.drain()
+        while True:
+            try:
+                head = await reader.readuntil(b"\r\n\r\n")
+            except (asyncio.IncompleteReadError, asyncio.LimitOverrunError):
+                raise NotSip("it hung up, or sent something that is no SIP message") from None
+            reply = ask.answered(head.lstrip(b"\r\n"))
+            if reply is not None and reply.is_final:
+                return reply
+    finally:
+        writer.close()
