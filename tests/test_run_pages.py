@@ -8,10 +8,12 @@ import threading
 from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from tests.conftest import stop_yard, zinger
+from zinger.link.yard import Yard
 from zinger.run.hands import Act, Verb
 from zinger.run.practice import YardHands
 from zinger.store.journal import Journal
@@ -200,6 +202,31 @@ def test_a_router_gives_its_configuration_which_is_sealed_into_the_job(job: Call
     assert zinger("backup", folder, "kvr-cb-rt1", "--out", folder / "r3.txt").returncode == 0
     assert "local = 10.44.17.1/24" in (folder / "r3.txt").read_text()
     assert "name a device" in zinger("backup", folder, "--out", folder / "x").stderr
+
+
+def test_a_router_that_lost_everything_gets_back_what_it_gave_and_its_keys_anew(job: Callable[..., Path]) -> None:
+    sheet = (resources.files("zinger") / "demo/devices.csv").read_text("utf-8").splitlines(keepends=True)
+    folder = job(devices_csv=sheet[0] + next(row for row in sheet if "Pennant R3" in row), practice_yaml=FAST)
+    assert zinger("run", folder, "--headless", "--keep-yard").returncode == 0
+    assert "say of which: --only DEVICE" in zinger("run", folder, "--headless", "--restore").stderr
+    asyncio.run(_lose_everything(folder, "kvr-cb-rt1"))
+    done = zinger("run", folder, "--headless", "--only", "kvr-cb-rt1", "--restore", "--json")
+    assert done.returncode == 0, done.stdout + done.stderr
+    sent = [e.data.get("setting") for e in _entries_after(folder, "restored") if e.kind == "send"]
+    assert "wireless.ssids" in sent and "hostname" not in sent and "edge.forwards" not in sent
+
+
+async def _lose_everything(folder: Path, device: str) -> None:
+    yard = Yard.from_file(folder / ".yard/ready.json")
+    await yard.ask("clean", device=device)
+    yard.close()
+
+
+def _entries_after(folder: Path, kind: str) -> list[Any]:
+    journal = Journal(folder / "journal.db")
+    entries = list(journal.entries("kvr-cb-rt1"))
+    journal.close()
+    return entries[next(n for n, entry in enumerate(entries) if entry.kind == kind) :]
 
 
 BRIDGE = HEAD.strip() + ",bridge\n"

@@ -311,3 +311,22 @@ async def test_work_that_fails_does_not_stop_the_others() -> None:
     asyncio.get_running_loop().set_exception_handler(lambda loop, context: failed.append(context["exception"]))
     await asyncio.sleep(0.05)
     assert done == ["after"] and isinstance(failed[0], ZeroDivisionError)
+
+
+async def test_in_practice_a_person_can_do_what_hands_must_do_and_leave_it_to_the_yard_again() -> None:
+    done: list[str] = []
+
+    async def yard(act: Act) -> None:
+        done.append(act.subject)
+
+    hands = Hands(helper=yard, by_person=True)
+    first, second = (Act(Verb.PLUG, name, f"plug {name} in", "it is time") for name in ("sw1", "sw2"))
+    waiting = [asyncio.create_task(hands.ask(act)) for act in (first, second)]
+    await asyncio.sleep(0)
+    assert [item.begun for item in hands.in_order()] == [False, False] and done == []
+    hands.person_did(first)
+    await waiting[0]
+    assert done == ["sw1"], "the yard did what the person said"
+    hands.leave_to(False)
+    await waiting[1]
+    assert done == ["sw1", "sw2"]
