@@ -7,6 +7,8 @@ fault must be in the same, and some password of the vault must still let somebod
 from __future__ import annotations
 
 import asyncio
+import csv
+import io
 import itertools
 import json
 import random
@@ -35,7 +37,9 @@ PACE = 300
 BENCHES = 4
 """Yards that are worked on at a time: most of a run is waiting."""
 FAMILIES = ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5", "Marrable V6")
-ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8", "Pennant R3", "Pennant I7")
+ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8", "Pennant R3", "Pennant I7", "Tarn B2")
+FOR_TWO = "bridge"
+"""The column of what wants another device, which a trial of one does not have."""
 ZINGER = [sys.executable, "-m", "zinger.cli"]
 TRIAL_ENDS = 150.0
 """Seconds after which a run is called hung."""
@@ -46,6 +50,8 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 def devices(families: Sequence[str] = FAMILIES) -> dict[str, str]:
     """The row of the demo's sheet of one device a family, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
+    at = head.split(",").index(FOR_TWO)
+    rows = [_without(row, at) for row in rows]
     folder = laid_out("\n".join((head, *rows)))
     names = {device.serial: device.name for device in OpenJob(JobFolder(folder)).plan.devices}
     shutil.rmtree(folder)
@@ -55,6 +61,14 @@ def devices(families: Sequence[str] = FAMILIES) -> dict[str, str]:
         if family is not None and family not in first:
             first[family] = row
     return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in first.values()}
+
+
+def _without(row: str, at: int) -> str:
+    """A row of the sheet with one cell empty."""
+    (cells,) = csv.reader([row])
+    out = io.StringIO()
+    csv.writer(out, lineterminator="").writerow([cell if n != at else "" for n, cell in enumerate(cells)])
+    return out.getvalue()
 
 
 def laid_out(sheet: str, pace: float = PACE) -> Path:
