@@ -193,6 +193,11 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("radius-missing", [{**sw(ssids="a 802.1x"), **WIRELESS}], "needs a RADIUS server"),
     ("guest-on-management", [{**sw(ssids="a open guest vlan 44"), **WIRELESS}], "management VLAN 44"),
     ("mesh-on", [{**sw(wireless__mesh="on"), **WIRELESS}], "mesh is on"),
+    (
+        "joined-not-sent",
+        [{**sw(joins="a psk secret k via sw2"), **WIRELESS}, {**other(ssids="a psk secret q"), **WIRELESS}],
+        "where it opens otherwise",
+    ),
     ("bridge-alone", [{**sw(bridge="sw2 station"), **BRIDGE}, {**other(), **BRIDGE}], "whose own is not planned"),
     (
         "bridge-roles-equal",

@@ -260,3 +260,20 @@ def test_a_follower_alone_is_refused_in_the_devices_words_and_a_weak_signal_diff
         f["setting"] for d in json.loads(weak.stdout)["devices"] for f in d["findings"] if f["verdict"] != "holds"
     }
     assert weak.returncode == 1 and differing == {"wireless.signal"}, weak.stdout
+
+
+def test_a_router_joins_another_network_after_it_heard_it_and_only_with_its_key(job: Callable[..., Path]) -> None:
+    sheet = (resources.files("zinger") / "demo/devices.csv").read_text("utf-8").splitlines()
+    sender = next(row for row in sheet if "Sallow W8" in row)
+    joins = "Corbel Bridge,bridge,kvr-cb-rb1,Pennant R3,10.44.16.24,PR3-0872,02-4b-56-73-08-72,KVR-2216,signal box"
+    pool = ",10.44.16.100-147" + "," * 11
+    wanted = '"""Kettlestone staff"" psk secret wifi-staff via kvr-cb-wc1"'
+    folder = job(devices_csv=f"{sheet[0]},joins\n{joins}{pool}{wanted}\n{sender},\n", practice_yaml=FAST)
+    done = zinger("run", folder, "--headless", "--json")
+    assert done.returncode == 0, done.stdout + done.stderr
+    router = next(d for d in json.loads(done.stdout)["devices"] if d["device"] == "kvr-cb-rb1")
+    held = [(f["planned"], f["read"]) for f in router["findings"] if f["setting"] == "wireless.joined"]
+    assert ("Kettlestone staff (by key)", "Kettlestone staff (by key)") in held
+    alone = job("alone", devices_csv=f"{sheet[0]},joins\n{joins}{pool}{wanted}\n{sender},\n", practice_yaml=FAST)
+    refused = zinger("run", alone, "--headless", "--no-power-cut", "--only", "kvr-cb-rb1")
+    assert refused.returncode == 1 and "Kettlestone staff was not heard" in refused.stdout, refused.stdout

@@ -114,6 +114,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "wireless.wps": ("off", "off"),
     "edge.usb_sharing": ("storage; printers", "storage; printers"),
     "wireless.signal": ("34 dB", "34 dB"),
+    "wireless.joined": ('"Kettlestone staff" psk secret wifi via wc1', '"Kettlestone staff" psk secret wifi via wc1'),
     "wireless.bridge": ("br2 station distance 84 m", "br2 station distance 84 m"),
     "edge.forwarding": ("Route", "route"),
     "edge.upstream": ("pppoe user line@example secret line", "pppoe user line@example secret line"),

@@ -122,8 +122,9 @@ class Parts:
 
 
 def planned(entry: object) -> Iterable[str]:
-    """The parts of an entry that the plan says: those that are otherwise than when nothing is said."""
-    for name in names_of(entry):
+    """The parts of an entry that the plan says to its device: those that are otherwise than when nothing is said."""
+    aside = entry.of_the_plan if isinstance(entry, Item) else ()
+    for name in (name for name in names_of(entry) if name not in aside):
         value = getattr(entry, name)
         default = type(entry).model_fields[name].default if isinstance(entry, Item) else PydanticUndefined
         if value not in (None, "", ()) and (default is PydanticUndefined or value != default):

@@ -37,6 +37,7 @@ _OF_SETTINGS = {
     "wireless.ssids": "network ssid name key vlan band guests open security wifi",
     "wireless.mesh": "mesh",
     "wireless.wps": "wps wi fi protected setup",
+    "wireless.joined": "join joined network uplink client repeater",
     "wireless.bridge": "bridge channel power metres distance end far peer link role",
     "edge.local": "local lan inside own address",
     "edge.guest": "guest guests",

@@ -62,6 +62,8 @@ class Item(BaseModel):
     lead: ClassVar[tuple[str, ...]] = ()
     example: ClassVar[str] = ""
     units: ClassVar[Mapping[str, str]] = {}
+    of_the_plan: ClassVar[frozenset[str]] = frozenset()
+    """Fields that say something about other rows of the plan: no device keeps them."""
 
     @classmethod
     def words_of(cls, part: str) -> tuple[str, ...]:

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Interface
 from typing import Any, ClassVar, Protocol
 
+from zinger.practice.core.air import AirNetwork
 from zinger.practice.core.clock import Clock
 from zinger.practice.core.doors import DOORS, Door
 from zinger.practice.core.people import Person, label_secret
@@ -91,6 +92,11 @@ class Box:
 
     others: Callable[[], Iterable[Box]] = staticmethod(lambda: ())
     """Every device of the yard: what one sends through the air, others hear."""
+
+    def on_air(self) -> Iterable[AirNetwork]:
+        """The wireless networks that it sends now."""
+        return ()
+
     laptop: Callable[[], list[IPv4Interface]] = staticmethod(lambda: [])
     """The addresses that the laptop has now."""
 

@@ -15,16 +15,18 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response
 from starlette.routing import Route
 
+from zinger.practice.core.air import AirNetwork
 from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.people import Person
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.core.words import Refused
-from zinger.practice.pennant_r3 import pages
+from zinger.practice.pennant_r3 import joining, pages
 from zinger.practice.pennant_r3.rooms import (
     LISTS,
     ROOMS,
     as_delivered,
     brought_back,
+    rows_of,
     take_list,
     take_room,
     wrong_password,
@@ -42,6 +44,7 @@ class HomeRouter(PagesBox):
         super().stands(flash)
         self.tokens: dict[str, tuple[str, str]] = {}
         """Cookie -> who, and the token of their forms."""
+        self.around = joining.LookAround(self.clock)
 
     def factory_state(self) -> Sheet:
         return as_delivered(self.label)
@@ -61,6 +64,19 @@ class HomeRouter(PagesBox):
     def sign_all_out(self) -> None:
         self.tokens.clear()
 
+    def on_air(self) -> list[AirNetwork]:
+        v, secret = self.running.values, self.running.secrets
+        nets = [row for row in rows_of("networks", self.running) if self.up]
+        return [
+            AirNetwork(name, v[f"channel{band}"], secret.get(name, "") if kind == "by key" else "")
+            for name, kind, bands, _ in nets
+            for band in (("2.4", "5") if bands == "both" else (bands,))
+        ]
+
+    def _heard(self) -> list[AirNetwork]:
+        """What the last look around found."""
+        return [n for box in self.others() if box is not self for n in box.on_air()] if self.around.looked else []
+
     # -- its pages ---------------------------------------------------------------------------------
     def application(self) -> Any:
         return Starlette(
@@ -71,6 +87,8 @@ class HomeRouter(PagesBox):
                 Route("/room/{room}", self._room, methods=["GET", "POST"]),
                 Route("/list/{name}", self._list, methods=["GET", "POST"]),
                 Route("/try", self._try, methods=["GET", "POST"]),
+                Route("/join", self._join, methods=["GET", "POST"]),
+                Route("/join/look", self._look, methods=["GET", "POST"]),
                 Route("/settings.txt", self._settings),
                 Route("/back", self._back, methods=["GET", "POST"]),
             ]
@@ -224,6 +242,46 @@ class HomeRouter(PagesBox):
         return HTMLResponse(
             pages.whole("Try a key", told + pages.form("/try", session[1] if session else "", fields, {}, "Try"))
         )
+
+    async def _look(self, request: Request) -> Response:
+        """Look around for networks; while it does, its page says so and asks for itself again."""
+        if shut := self._shut(request):
+            return shut
+        if request.method == "POST":
+            said = await self._ordered(request)
+            if isinstance(said, Response):
+                return said
+            self.around.begin()
+            self.heard.append("looks around")
+        if not self.around.looks:
+            return RedirectResponse("/join", 303)
+        again = {"Refresh": "2; url=/join/look"}
+        return HTMLResponse(pages.whole("Looking", "<p>It looks around.</p>", inside=False), headers=again)
+
+    async def _join(self, request: Request) -> Response:
+        """The network that it joins as a bridge."""
+        if shut := self._shut(request):
+            return shut
+        wrong: dict[str, str] = {}
+        said: dict[str, str] = {}
+        if request.method == "POST":
+            answer = await self._ordered(request)
+            if isinstance(answer, Response):
+                return answer
+            said, state = answer, self.running.copy()
+            await self.clock.sleep(3)
+            try:
+                joining.join(state, said, self._heard())
+            except Refused as refusal:
+                wrong = {str(refusal.args[1]): str(refusal.args[0])}
+            else:
+                self.running = state
+                self.keep()
+                self.heard.append(f"joined {state.values['joined']}")
+                return RedirectResponse("/join", 303)
+        session = self._session(request)
+        body = joining.page(self.running, self._heard(), said, wrong, session[1] if session else "")
+        return HTMLResponse(pages.whole("Join", body), 422 if wrong else 200)
 
     async def _settings(self, request: Request) -> Response:
         """All settings as a text to keep; secrets are not in it."""

@@ -16,7 +16,7 @@ Field = tuple[str, str, str, str]
 def whole(title: str, body: str, inside: bool = True) -> str:
     """One page; inside, with the way to every other."""
     ways = [*((f"/room/{k}", r.title) for k, r in ROOMS.items()), *((f"/list/{k}", n.title) for k, n in LISTS.items())]
-    ways += [("/try", "Try a key"), ("/back", "Bring back")]
+    ways += [("/join", "Join"), ("/try", "Try a key"), ("/back", "Bring back")]
     links = " ".join(f"<a href={to}>{label}</a>" for to, label in ways)
     return (
         f"<!doctype html><html><head><title>R3: {title}</title></head><body><header>Pennant R3</header>"

@@ -25,6 +25,7 @@ def as_delivered(label: str) -> Sheet:
         "dns1": "", "dns2": "", "search": "", "guests": "", "reset": "allowed", "country": "",
         "channel2.4": "6", "width2.4": "20", "power2.4": "20", "channel5": "36", "width5": "80", "power5": "23",
         "wps": "on", "storage": "on", "media": "on", "printers": "on",
+        "joined": "", "joinedby": "",
     }  # fmt: skip
     return Sheet(values, {"porter": Person.with_secret("owner", label, must_renew=True)})
 

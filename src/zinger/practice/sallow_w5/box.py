@@ -6,6 +6,7 @@ import asyncio
 import re
 from ipaddress import IPv4Address, IPv4Interface
 
+from zinger.practice.core.air import AirNetwork
 from zinger.practice.core.people import Person
 from zinger.practice.core.questions import Asker, BeginAgain
 from zinger.practice.core.sheet import (
@@ -210,6 +211,10 @@ class Controller(SheetBox):
         key = await tty.line("key to try? ", blind=True, at_question=True)
         await self.clock.sleep(2)
         tty.show("the key fits\n" if key == wanted[4] else "the key does not fit\n")
+
+    def on_air(self) -> list[AirNetwork]:
+        rows = [row.split("|") for row in self.running.values.get("networks", "").split("\n") if row and self.up]
+        return [AirNetwork(name, "any", digest(key) if key else "") for name, _, _, _, key, _ in rows]
 
     def report(self) -> list[str]:
         """All that is set, and the wireless networks as a table."""

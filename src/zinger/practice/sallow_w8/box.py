@@ -14,6 +14,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
+from zinger.practice.core.air import AirNetwork
 from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.sallow_w8 import pages
@@ -44,6 +45,15 @@ class SmallController(PagesBox):
         self.step, self.seats = "terms", {}
         await super()._live()
         self.draft = self.running.copy()
+
+    def on_air(self) -> list[AirNetwork]:
+        v, secret = self.running.values, self.running.secrets
+        tails = {"all": ("24", "5"), "2.4": ("24",), "5": ("5",)}
+        return [
+            AirNetwork(name, v[f"channel{tail}"], secret.get(f"key:{name}", "") if kind == "key" else "")
+            for name, kind, _, band, _ in (nets_of(self.running) if self.up else ())
+            for tail in tails.get(band, ("24", "5"))
+        ]
 
     @property
     def fixed_address(self) -> IPv4Interface | None:

@@ -52,7 +52,7 @@ class BridgeEnd(PagesBox):
 
     # -- the air -----------------------------------------------------------------------------------
     @property
-    def on_air(self) -> bool:
+    def leads(self) -> bool:
         """Whether it leads, and sends."""
         return bool(self.up and self.running.values["end"] == "lead")
 
@@ -64,7 +64,7 @@ class BridgeEnd(PagesBox):
         return round(power + 2 * 19 - loss + 95)
 
     def _leads_heard(self) -> list[BridgeEnd]:
-        return [o for o in self.others() if isinstance(o, BridgeEnd) and o is not self and o.on_air]
+        return [o for o in self.others() if isinstance(o, BridgeEnd) and o is not self and o.leads]
 
     def _far_end(self) -> BridgeEnd | None:
         """Who is at the other end now, if the bridge stands."""

@@ -26,7 +26,7 @@ from zinger.plan.checking import (
 from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import MANAGEMENT_VLAN
 from zinger.plan.subjects.wireless.models import Bridge, Radio
-from zinger.plan.subjects.wireless.settings import BRIDGE, COUNTRY, MESH, RADIOS, RADIUS, SSIDS
+from zinger.plan.subjects.wireless.settings import BRIDGE, COUNTRY, JOINED, MESH, RADIOS, RADIUS, SSIDS
 
 _EUROPE = frozenset(
     "AT BE BG CH CY CZ DE DK EE ES FI FR GB GR HR HU IE IS IT LI LT LU LV MT NL NO PL PT RO SE SI SK".split()
@@ -139,12 +139,14 @@ def ssid_open(device: Device, look: Look) -> Iterator[Found]:
             yield Found(f"the SSID {ssid.name!r} is open to anybody", "Give it a key, or mark it `guest`", SSIDS)
 
 
-@device_check("ssid-without-key", ERROR, SSIDS)
+@device_check("ssid-without-key", ERROR, SSIDS, JOINED)
 def ssid_without_key(device: Device, look: Look) -> Iterator[Found]:
     """A wireless network with a pre-shared key names no secret."""
-    for ssid in device[SSIDS] or ():
-        if ssid.security == "psk" and ssid.secret is None:
-            yield Found(f"the SSID {ssid.name!r} has no key", "Name its vault entry: secret NAME", SSIDS)
+    joined = device[JOINED]
+    for setting, of in ((SSIDS, device[SSIDS] or ()), (JOINED, (joined,) if joined else ())):
+        for ssid in of:
+            if ssid.security == "psk" and ssid.secret is None:
+                yield Found(f"the SSID {ssid.name!r} has no key", "Name its vault entry: secret NAME", setting)
 
 
 @device_check("ssid-key-length", ERROR, SSIDS, source="IEEE 802.11 J.4")
@@ -194,6 +196,27 @@ def guest_on_management(device: Device, look: Look) -> Iterator[Found]:
                 "Give guests a VLAN of their own",
                 SSIDS,
             )
+
+
+@plan_check("joined-not-sent", ERROR)
+def joined_not_sent(look: Look) -> Iterator[Found]:
+    """A device joins a network of another planned device that sends none of that name, or with another key."""
+    for device in look.plan.devices:
+        joined = device[JOINED]
+        if joined is None or joined.via is None:
+            continue
+        sender = look.by_name.get(joined.via)
+        named = [ssid for ssid in (sender[SSIDS] or () if sender else ()) if ssid.name == joined.name]
+        if sender is None:
+            what, do = f"{joined.via}, which is not in the plan{name_hint(joined.via, look)}", "Correct the name"
+        elif not named:
+            what, do = f"{joined.via}, which sends no {joined.name!r}", f"Plan it for {joined.via}, or join another"
+        elif not any(ssid.security == joined.security and ssid.secret == joined.secret for ssid in named):
+            what, do = f"{joined.via}, where it opens otherwise", "Name the same security and vault entry at both"
+        else:
+            continue
+        involved = (device.name,) if sender is None else (device.name, sender.name)
+        yield Found(f"it joins {joined.name!r} of {what}", do, JOINED, involved, spot_of(device, JOINED))
 
 
 def _pairs(look: Look) -> Iterator[tuple[Device, Bridge, Device, Bridge]]:

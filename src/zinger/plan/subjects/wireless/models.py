@@ -32,6 +32,18 @@ class Ssid(Item):
     guest: Flag = False
 
 
+class Joined(Item):
+    """Another wireless network that the device joins as a bridge, and the planned device that sends it."""
+
+    lead = ("name", "security")
+    example = '"Kettlestone staff" psk secret wifi-staff via kvr-cb-wc1'
+    of_the_plan = frozenset({"via"})
+    name: Text
+    security: Annotated[str, word_of("open", "psk")]
+    secret: Secret | None = None
+    via: Name | None = None
+
+
 class Radius(Item):
     """A RADIUS server (RFC 2865)."""
 

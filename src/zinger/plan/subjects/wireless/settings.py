@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zinger.plan.setting import Setting, Stop
-from zinger.plan.subjects.wireless.models import Bridge, Radio, Radius, Ssid
+from zinger.plan.subjects.wireless.models import Bridge, Joined, Radio, Radius, Ssid
 from zinger.plan.values.addresses import parse_address, parse_interface
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_country
@@ -37,6 +37,14 @@ JOIN_ADDRESS = Setting(
 MESH = Setting("wireless.mesh", "mesh", Stop.ROLE, parse_flag, ("mesh",), reference="IEEE 802.11")
 WPS = Setting("wireless.wps", "Wi-Fi Protected Setup", Stop.ROLE, parse_flag, ("wps",), reference="IEEE 802.11")
 BRIDGE = Setting("wireless.bridge", "wireless bridge", Stop.ROLE, Bridge.read, ("bridge",), reference="IEEE 802.11")
+JOINED = Setting(
+    "wireless.joined",
+    "network joined as a bridge",
+    Stop.ROLE,
+    Joined.read,
+    ("joined network", "joins"),
+    reference="IEEE 802.11",
+)
 SIGNAL = Setting(
     "wireless.signal",
     "signal-to-noise, at least",
@@ -57,5 +65,6 @@ SETTINGS: tuple[Setting[Any], ...] = (
     MESH,
     WPS,
     BRIDGE,
+    JOINED,
     SIGNAL,
 )
