@@ -212,7 +212,7 @@ def numbers(
     job: JobArg,
     device: Annotated[str, typer.Argument(metavar="DEVICE")],
     number: Annotated[str, typer.Argument(metavar="NUMBER")],
-    side: Annotated[str, typer.Option(help="inside, outside or both")] = "both",
+    side: Annotated[str, typer.Option(help="local, upstream or both")] = "both",
 ) -> None:
     """Try a dialled number against a voice gateway's rewriting rules."""
     from zinger.plan.subjects.voice.models import rewritten

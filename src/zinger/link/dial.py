@@ -51,6 +51,13 @@ class Dialer:
         """Where a leg of a voice gateway takes calls; raises LinkError when no way leads there."""
         return address, port
 
+    def stands_at(self, address: str, port: int) -> tuple[str, int]:
+        """Where this machine listens, or from where it speaks, as another one at an address and port."""
+        return address, port
+
+    async def stands_there(self, address: str, port: int, transport: str, real: int) -> None:
+        """It listens now as another one, at a real port of this machine; raises LinkError where nobody would come."""
+
     async def probe(self, address: str, port: int) -> bool:
         """Whether anybody accepts TCP connections there; raises LinkError when that can't be told."""
         host, real = await self.where(address, port)

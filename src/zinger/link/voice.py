@@ -13,13 +13,19 @@ PATIENCE = 8.0
 """Seconds for a final answer."""
 
 
-async def options(where: tuple[str, int], to: tuple[str, int], sender: str, transport: str) -> Reply:
-    """The final answer to an OPTIONS that is sent to `where` and names `to`; raises LinkError without one."""
+Place = tuple[str, int]
+
+
+async def options(where: Place, to: Place, sender: str, transport: str, mine: Place | None = None) -> Reply:
+    """The final answer to an OPTIONS that is sent to `where` and names `to`; raises LinkError without one.
+
+    `mine` is the address of this machine from which it goes, where it has several.
+    """
     address, port = to
     ask = Ask(f"{address}:{port}", sender, transport, secrets.token_hex(8))
     try:
         async with asyncio.timeout(PATIENCE):
-            return await (_over_udp(where, ask) if transport == "udp" else _over_stream(where, ask))
+            return await (_over_udp(where, ask, mine) if transport == "udp" else _over_stream(where, ask, mine))
     except TimeoutError:
         raise LinkError(f"{address} port {port}: no answer to SIP OPTIONS over {transport} in {PATIENCE:g} s") from None
     except NotSip as error:
@@ -47,10 +53,10 @@ class _Datagrams(asyncio.DatagramProtocol):
             self.final.set_exception(exc)
 
 
-async def _over_udp(where: tuple[str, int], ask: Ask) -> Reply:
+async def _over_udp(where: Place, ask: Ask, mine: Place | None) -> Reply:
     loop = asyncio.get_running_loop()
     final: asyncio.Future[Reply] = loop.create_future()
-    transport, _ = await loop.create_datagram_endpoint(lambda: _Datagrams(ask, final), remote_addr=where)
+    transport, _ = await loop.create_datagram_endpoint(lambda: _Datagrams(ask, final), mine, where)
     wait = FIRST_WAIT
     try:
         while True:
@@ -64,12 +70,12 @@ async def _over_udp(where: tuple[str, int], ask: Ask) -> Reply:
         final.cancel()
 
 
-async def _over_stream(where: tuple[str, int], ask: Ask) -> Reply:
+async def _over_stream(where: Place, ask: Ask, mine: Place | None) -> Reply:
     tls = None
     if ask.transport == "tls":  # only whether it answers is asked, and nothing is told that is worth anything
         tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         tls.check_hostname, tls.verify_mode = False, ssl.CERT_NONE
-    reader, writer = await asyncio.open_connection(*where, ssl=tls, limit=LONGEST_MESSAGE)
+    reader, writer = await asyncio.open_connection(*where, ssl=tls, local_addr=mine, limit=LONGEST_MESSAGE)
     try:
         writer.write(ask.encoded())
         await writer.drain()

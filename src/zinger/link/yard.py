@@ -93,6 +93,12 @@ class YardDialer(Dialer):
             raise Unreachable(f"{address} port {port}: {error}") from None
         return str(reply["host"]), int(reply["port"])
 
+    def stands_at(self, address: str, port: int) -> tuple[str, int]:
+        return "127.0.0.1", 0
+
+    async def stands_there(self, address: str, port: int, transport: str, real: int) -> None:
+        await self.yard.ask("stand_in", address=address, port=port, transport=transport, real=real)
+
     async def console(self, device: str, console: str, settings: str = "") -> Link:
         reply = await self.yard.ask("console", device=device)
         return await open_telnet(str(reply["host"]), int(reply["port"]), f"yard console of {device}")

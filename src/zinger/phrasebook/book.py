@@ -188,6 +188,15 @@ class Card:
 
 
 @dataclass(frozen=True)
+class ActiveCall:
+    """What shows the calls that stand: a fact, and what it says of a call."""
+
+    fact: str
+    shows: str
+    """A template of `caller`, `callee` (names of peers), `dialled` and `number` (as it comes out)."""
+
+
+@dataclass(frozen=True)
 class Phrasebook:
     """One family's map, terminal, steps, readings, limits and habits."""
 
@@ -216,6 +225,8 @@ class Phrasebook:
     """The files that are generated from the plan."""
     restore: StepTemplate | None = None
     """How a configuration that was kept is brought back; its lines are `file`."""
+    active_call: ActiveCall | None = None
+    """How the calls that stand are seen, while the laptop makes one through it."""
     then: Phrasebook | None = None
     """The part that follows over the network, once this one gave the device its address."""
 

@@ -274,6 +274,13 @@ class FileShape(Shape):
     complains: str | None = None
 
 
+class ActiveCallShape(Shape):
+    """What shows the calls that stand."""
+
+    read: str
+    shows: str
+
+
 class CardShape(Shape):
     """What every family has."""
 
@@ -319,6 +326,7 @@ class DialogueShape(Shape):
     save: StepShape | list[StepShape] = []
     restart: StepShape | None = None
     backup: BackupShape | None = None
+    active_call: ActiveCallShape | None = None
     restore: StepShape | None = None
 
 

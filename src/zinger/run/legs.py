@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from ipaddress import IPv4Address, IPv4Interface
+from itertools import islice
 from typing import TYPE_CHECKING
 
 from zinger.link.base import LinkError
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.subjects.voice.models import Leg, Peer
 from zinger.plan.subjects.voice.settings import LEGS, PEERS
 from zinger.proof.findings import Finding, Source, Verdict
 
@@ -43,12 +45,16 @@ def legs_to_ask(device: Device, book: Phrasebook) -> list[LegToAsk]:
 
 def _legs(device: Device) -> Iterator[LegToAsk]:
     for leg in device[LEGS] or ():
-        for peer in device[PEERS] or ():
-            host = _address(peer.host)
-            if peer.side == leg.side and host is not None and host in leg.address.network:
-                sender = IPv4Interface((int(host), leg.address.network.prefixlen))
-                yield LegToAsk(leg.side, leg.address, peer.name, sender, peer.transport)
-                break
+        yield from (first for first, _ in islice(peers_on(device, leg), 1))
+
+
+def peers_on(device: Device, leg: Leg) -> Iterator[tuple[LegToAsk, Peer]]:
+    """The peers of a leg that the laptop can stand in for."""
+    for peer in device[PEERS] or ():
+        host = _address(peer.host)
+        if peer.side == leg.side and host is not None and host in leg.address.network:
+            sender = IPv4Interface((int(host), leg.address.network.prefixlen))
+            yield LegToAsk(leg.side, leg.address, peer.name, sender, peer.transport), peer
 
 
 def _address(host: object) -> IPv4Address | None:
@@ -67,7 +73,8 @@ async def asked(world: World, device: Device, leg: LegToAsk) -> Finding:
     read, evidence, holds = "no answer", "", False
     try:
         where = await world.dialer.voice(str(leg.address.ip), port, leg.transport)
-        reply = await options(where, (str(leg.address.ip), port), str(leg.sender.ip), leg.transport)
+        mine = world.dialer.stands_at(str(leg.sender.ip), 0)
+        reply = await options(where, (str(leg.address.ip), port), str(leg.sender.ip), leg.transport, mine)
         read, evidence, holds = f"{reply.status} {reply.reason}", str(reply), 200 <= reply.status < 300
     except LinkError as error:
         evidence = str(error)

@@ -9,6 +9,7 @@ from zinger.plan.subjects.accounts.credentials import PlannedAccount
 from zinger.plan.subjects.accounts.settings import ACCOUNTS as ACCOUNT_SETTINGS
 from zinger.proof.findings import Source
 from zinger.proof.outcome import SIGN_IN, Outcome, State, outcome
+from zinger.run.calls import PlannedCall, calls_to_make
 from zinger.run.legs import LegToAsk, legs_to_ask
 from zinger.run.memory import accounts_told
 from zinger.run.onwire import OnWire
@@ -56,11 +57,17 @@ class Owed:
         owed += [(trial.name, Source.CONSOLE) for part in self.wires for trial in self.trials(part)]
         owed += [(SIGN_IN + name, source) for name in self.unshown_accounts() for source in sources[1:]]
         owed += [(leg.name, Source.OUTSIDE) for leg in self.legs()]
+        owed += [(call.name, Source.OUTSIDE) for call in self.calls()]
         return owed + [(setting, Source.OUTSIDE) for setting in self.outside.owed()]
 
     def legs(self) -> list[LegToAsk]:
         """The legs that are asked whether they take calls."""
         return legs_to_ask(self.wire.device, self.wire.book)
+
+    def calls(self) -> list[PlannedCall]:
+        """The calls that are made through a voice gateway that shows them."""
+        shown = any(part.book.active_call for part in self.wires)
+        return calls_to_make(self.wire.device) if shown else []
 
     @staticmethod
     def trials(wire: OnWire) -> list[Trial]:

@@ -86,7 +86,15 @@ class Ask:
         return reply if reply.call_id == self.call_id else None
 
 
-_SHORT = {"i": "call-id", "f": "from", "t": "to", "v": "via", "l": "content-length", "m": "contact"}
+SHORT_NAMES = {
+    "i": "call-id",
+    "f": "from",
+    "t": "to",
+    "v": "via",
+    "l": "content-length",
+    "m": "contact",
+    "c": "content-type",
+}
 """Compact names (RFC 3261 7.3.3)."""
 
 
@@ -99,5 +107,5 @@ def headers_of(data: bytes) -> dict[str, str]:
         name, colon, value = row.partition(":")
         if colon:
             name = name.strip().lower()
-            found.setdefault(_SHORT.get(name, name), "".join(c for c in value.strip() if c.isprintable())[:200])
+            found.setdefault(SHORT_NAMES.get(name, name), "".join(c for c in value.strip() if c.isprintable())[:200])
     return found

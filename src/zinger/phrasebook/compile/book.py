@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
-from zinger.phrasebook.book import Card, Phrasebook, Reading, Take
+from zinger.phrasebook.book import ActiveCall, Card, Phrasebook, Reading, Take
 from zinger.phrasebook.compile.card import CardSection
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.places import PlacesSection
 from zinger.phrasebook.compile.readings import ReadingsSection
-from zinger.phrasebook.compile.section import IDENTITIES, Section
+from zinger.phrasebook.compile.section import CALL_NAMES, IDENTITIES, Section
 from zinger.phrasebook.compile.steps import StepsSection
 from zinger.phrasebook.shapes import BookShape, CardShape
 from zinger.phrasebook.source import FamilySource, PhrasebookError
@@ -75,9 +75,19 @@ def _part(source: FamilySource, shape: BookShape, card: Card, problems: list[Pro
         administrator=shape.administrator or "",
         restart=steps.step(["restart"], "restart", shape.restart) if shape.restart else None,
         backup=readings.backup(shape.backup) if shape.backup else None,
+        active_call=_active_call(Section(source, shape, problems), shape, facts),
         files=files,
         restore=steps.brings_back(shape.restore) if shape.restore else None,
     )
+
+
+def _active_call(section: Section, shape: BookShape, facts: frozenset[str]) -> ActiveCall | None:
+    call = shape.active_call
+    if call is None:
+        return None
+    section.one_of(["active_call", "read"], "fact", call.read, facts)
+    section.template(["active_call", "shows"], call.shows, CALL_NAMES)
+    return ActiveCall(call.read, call.shows)
 
 
 def _with_files(readings: dict[str, Reading], files: dict[str, FileTemplate]) -> dict[str, Reading]:

@@ -35,6 +35,8 @@ PLAIN_NAMES = STEP_NAMES - {"value", "before"}
 """What a step may use that makes no setting true: to prepare, save or restart."""
 PUT_NAMES = frozenset({"file", "device"})
 """What brings a generated file to the device may use: its lines, as one value."""
+CALL_NAMES = frozenset({"caller", "callee", "dialled", "number"})
+"""What tells how a call is shown may use: the peers by name, what was dialled, and as what it comes out."""
 IDENTITIES = ("serial", "mac", "hostname")
 _EVERY_GROUP = re.compile("(?P<value>)(?P<half_typed>)(?P<key>)(?P<text>)")
 """Used in place of a broken pattern, so that the parts that use its groups are not reported as broken too."""

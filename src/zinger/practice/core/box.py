@@ -99,6 +99,8 @@ class Box:
 
     laptop: Callable[[], list[IPv4Interface]] = staticmethod(lambda: [])
     """The addresses that the laptop has now."""
+    plays: Callable[[tuple[str, int, str]], int | None] = staticmethod(lambda where: None)
+    """Behind which loopback port the laptop plays who stands at an address, port and transport."""
 
     def voice_port(self, address: IPv4Address, transport: str) -> int | None:
         """The loopback port behind an address at which it takes calls; None where it takes none."""

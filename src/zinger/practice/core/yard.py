@@ -60,12 +60,15 @@ class Yard:
         """Who may ask: whoever could read the file in which it stands; "" lets in everybody, as a test may."""
         self.clock = clock
         self.flash_file = flash_file
+        self.plays: dict[tuple[str, int, str], int] = {}
+        """What the laptop plays: address, port and transport -> the loopback port at which it listens."""
         self.boxes: dict[str, Box] = {
             b.key: families[b.family](b, clock, flash.get(b.key), chance) for b in bodies if b.family in families
         }
         for box in self.boxes.values():
             box.others = self.boxes.values
             box.laptop = lambda: self.laptop
+            box.plays = self.plays.get
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -245,6 +248,13 @@ class Yard:
         if (port := next(found, None)) is None:
             raise No(f"nothing takes calls on {address} over {transport}")
         return {"host": "127.0.0.1", "port": port}
+
+    def do_stand_in(self, address: str, port: int, transport: str, real: int) -> Reply:
+        """The laptop plays somebody at one of its addresses."""
+        if address not in [str(mine.ip) for mine in self.laptop]:
+            raise No(f"the laptop has not the address {address}")
+        self.plays[address, int(port), str(transport)] = int(real)
+        return {}
 
     # -- what can go wrong -------------------------------------------------------------------------
     def do_fault(self, device: str, kind: str, amount: float = 1) -> Reply:

@@ -94,7 +94,7 @@ class Gateway(SheetBox):
     def stands(self, flash: dict[str, Any]) -> None:
         super().stands(flash)
         self.web = Web(self)
-        self.legs = Legs(lambda: self.laptop(), self._tls)
+        self.legs = Legs(lambda: self.laptop(), self._tls, self.clock, lambda where: self.plays(where))
 
     def _die(self) -> None:
         super()._die()

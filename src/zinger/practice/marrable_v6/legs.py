@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import re
 import ssl
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
@@ -12,7 +11,9 @@ from functools import partial
 from ipaddress import IPv4Address, IPv4Interface
 from typing import cast
 
+from zinger.practice.core.clock import Clock
 from zinger.practice.core.doors import bound
+from zinger.practice.marrable_v6.calls import Calls, WayTo, messages
 from zinger.practice.marrable_v6.tables import Tables
 
 Laptop = Callable[[], list[IPv4Interface]]
@@ -22,6 +23,7 @@ Laptop = Callable[[], list[IPv4Interface]]
 class Leg:
     """One leg that listens: its address, who may ask, and the loopback port of each transport."""
 
+    side: str
     address: IPv4Interface
     peers: dict[str, set[str]]
     """Addresses by transport."""
@@ -31,21 +33,23 @@ class Leg:
 class Legs:
     """Listens where the tables in force have legs."""
 
-    def __init__(self, laptop: Laptop, tls: Callable[[], ssl.SSLContext | None]) -> None:
-        self.laptop, self._tls = laptop, tls
+    def __init__(self, laptop: Laptop, tls: Callable[[], ssl.SSLContext | None], clock: Clock, way_to: WayTo) -> None:
+        self.laptop, self._tls, self._clock, self._way_to = laptop, tls, clock, way_to
+        self.calls = Calls(Tables(), clock, way_to)
         self.open: dict[IPv4Address, Leg] = {}
         self._closers: list[Callable[[], None]] = []
 
     async def follow(self, tables: Tables) -> None:
         """Open what the tables say."""
         self.shut()
+        self.calls = Calls(tables, self._clock, self._way_to)
         loop = asyncio.get_running_loop()
         for side, address, _, _ in tables.legs:
             peers: dict[str, set[str]] = {}
             for _, on_leg, host, _, way, spare, _, _ in tables.peers:
                 if on_leg == side:
                     peers.setdefault(way, set()).update({host, spare} - {""})
-            leg = Leg(IPv4Interface(address), peers, {})
+            leg = Leg(side, IPv4Interface(address), peers, {})
             if "udp" in peers:
                 hears = partial(_Udp, self, leg)
                 transport, _ = await loop.create_datagram_endpoint(hears, local_addr=("127.0.0.1", 0))
@@ -64,6 +68,7 @@ class Legs:
         for close in self._closers:
             with suppress(OSError):
                 close()
+        self.calls.shut()
         self._closers.clear()
         self.open.clear()
 
@@ -73,10 +78,13 @@ class Legs:
 
     def _stream(self, leg: Leg, way: str) -> Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]:
         async def served(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-            with suppress(OSError, asyncio.IncompleteReadError, asyncio.LimitOverrunError):
-                while self.is_peer(leg, way):
-                    writer.write(answer(await reader.readuntil(b"\r\n\r\n")))
-                    await writer.drain()
+            async def heard(message: str) -> None:
+                if not self.is_peer(leg, way):  # to others it does not speak
+                    writer.close()
+                    return
+                self.calls.asked(message, leg.side, lambda text: writer.write(text.encode()))
+
+            await messages(reader, heard)
             writer.close()
 
         return served
@@ -91,16 +99,7 @@ class _Udp(asyncio.DatagramProtocol):
         self.transport = cast(asyncio.DatagramTransport, transport)
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
-        if self.legs.is_peer(self.leg, "udp") and self.transport is not None:  # of others it hears nothing
-            self.transport.sendto(answer(data), addr)
-
-
-def answer(request: bytes) -> bytes:
-    """What it answers to a request: it takes OPTIONS, and nothing else from somebody who has no call."""
-    method, _, _ = request.partition(b" ")
-    rows = request.split(b"\r\n")
-    kept = [row for row in rows if re.match(rb"(?i)(via|v|from|f|to|t|call-id|i|cseq)\s*:", row)]
-    status = b"200 OK" if method == b"OPTIONS" else b"481 Call Does Not Exist"
-    kept = [row + b";tag=mv6" if re.match(rb"(?i)(to|t)\s*:", row) and b"tag=" not in row else row for row in kept]
-    allow = b"Allow: INVITE, ACK, CANCEL, OPTIONS, BYE"
-    return b"\r\n".join([b"SIP/2.0 " + status, *kept, allow, b"Server: Marrable V6", b"Content-Length: 0", b"", b""])
+        there = self.transport
+        if self.legs.is_peer(self.leg, "udp") and there is not None:  # of others it hears nothing
+            told = data.decode("utf-8", "replace")
+            self.legs.calls.asked(told, self.leg.side, lambda text: there.sendto(text.encode(), addr))

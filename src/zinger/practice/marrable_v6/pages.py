@@ -17,10 +17,11 @@ from zinger.practice.core.box import Body
 from zinger.practice.core.clock import Clock
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.core.words import Refused
+from zinger.practice.marrable_v6.legs import Legs
 from zinger.practice.marrable_v6.tables import Tables, shown, understood
 
 LARGEST = 64 * 1024
-WAYS = {"/": "Gateway", "/tables": "Tables", "/staged": "Staged", "/try": "Try a secret"}
+WAYS = {"/": "Gateway", "/tables": "Tables", "/calls": "Calls", "/staged": "Staged", "/try": "Try a secret"}
 LINKS = f"<ul>{''.join(f'<li><a href={to}>{text}</a>' for to, text in WAYS.items())}</ul>"
 
 
@@ -31,6 +32,7 @@ class Behind(Protocol):
     clock: Clock
     running: Sheet
     heard: list[str]
+    legs: Legs
 
     def knows(self, user: str, secret: str) -> bool: ...
     def take_tables(self, text: str) -> None: ...
@@ -53,6 +55,7 @@ class Web:
                 Route("/door", self._door, methods=["GET", "POST"]),
                 Route("/tables", self._tables, methods=["GET", "POST"]),
                 Route("/tables/in-force.txt", self._text),
+                Route("/calls", self._calls),
                 Route("/staged", self._staged, methods=["GET", "POST"]),
                 Route("/try", self._try, methods=["GET", "POST"]),
             ]
@@ -135,6 +138,13 @@ class Web:
             return shut
         attached = {"Content-Disposition": "attachment; filename=in-force.txt"}
         return PlainTextResponse(self.box.running.values["tables"], headers=attached)
+
+    async def _calls(self, request: Request) -> Response:
+        """The calls that stand now."""
+        if shut := self._shut(request):
+            return shut
+        rows = [through.shown for through in self.box.legs.calls.standing.values()]
+        return _page("Calls", _table("Calls", ("From", "Dialled", "To", "Sent as"), rows))
 
     async def _staged(self, request: Request) -> Response:
         if shut := self._shut(request):

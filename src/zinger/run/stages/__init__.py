@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zinger.run.stages.backup import Backup
+from zinger.run.stages.calls import CallThrough
 from zinger.run.stages.conclude import Conclude
 from zinger.run.stages.prove import AskLegs, FromNetwork, OnConsole, PowerCut, ReadBack, Restart, UsePasswords
 from zinger.run.stages.reach import Reach, SignIn
@@ -23,6 +24,6 @@ EACH_PART: tuple[Stage, ...] = (
     Backup(),
 )
 """What is done on each part of a device's dialogue: on its console, then on its pages, where it has both."""
-AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), AskLegs(), PowerCut(), Conclude())
+AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), AskLegs(), CallThrough(), PowerCut(), Conclude())
 """What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet
 keeps nothing else from being proved."""
