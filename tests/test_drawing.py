@@ -99,16 +99,17 @@ def test_the_map_shows_the_way_in_and_every_context(quern: Phrasebook) -> None:
 
 def test_sentences_tell_the_time_left(opened: OpenJob) -> None:
     line = opened.board.lines["kvr-wj-sw1"]
-    assert sentence(line) == "not started"
+    assert sentence(line, 40) == "not started"
     line.began = time.time()
     line.say("booting")
     line.wait("booting", time.time() + 70.5, Waiting.BOOT)
-    assert sentence(line) == "booting · about 1:10 left"
+    assert sentence(line, 40) == "booting · about 1:10 left"
+    assert [sentence(line, room) for room in (20, 6)] == ["booting · 1:10 left", "booti…"], "what matters least goes"
     line.expected_end = time.time() - 1
     line.waits_since = time.time() - 5
-    assert sentence(line) == "booting · any moment now"
+    assert sentence(line, 40) == "booting · any moment now"
     line.expected_end = time.time() - 90
-    assert sentence(line) == "booting · longer than usual"
+    assert sentence(line, 40) == "booting · longer than usual"
     assert minutes(-5) == "0:00" and fit("abcdef", 4) == "abc…" and fit("abc", 0) == ""
 
 

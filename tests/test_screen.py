@@ -28,7 +28,7 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
     term = start(folder, "demo", "--in", str(folder), "--pace", "45")
     shown = term.until("PRACTICE YARD", "kvr-wj-sw1", "kvr-wj-sw3", "hands", "g go")
     assert "LIVE" not in shown
-    term.until("booting", "3 on the wire")
+    term.until("booting", "3 under way")
     term.keys("Enter")
     term.until("administrator", "map", "f2")
     term.until("descend mgmt")
@@ -62,7 +62,7 @@ def test_from_start_to_proved_with_the_wire_taken_once(start: Callable[..., Term
 def test_a_terminal_that_is_gone_ends_the_run_and_the_yard(start: Callable[..., Terminal], tmp_path: Path) -> None:
     folder = lay_out(tmp_path / "job", devices_csv=ONE_DEVICE)
     term = start(folder, "demo", "--in", str(folder), "--pace", "20")
-    term.until("booting", "1 on the wire")
+    term.until("booting", "1 under way")
     program = subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True).stdout.split()
     term.close()
     end = time.monotonic() + 20

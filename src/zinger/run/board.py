@@ -209,13 +209,13 @@ class Board:
     """The keys of the sites in the order of the plan."""
 
     def counts(self) -> dict[str, int]:
-        """How many are proved, on the wire, differ, need you."""
+        """How many are proved, under way, differ, need you."""
         moods = [line.mood for line in self.lines.values()]
         return {
             "devices": len(moods),
             "proved": moods.count(Mark.PROVED),
             "configured": moods.count(Mark.CONFIGURED),
-            "on the wire": sum(1 for line in self.lines.values() if line.active and line.mood is Mark.NOW),
+            "under way": sum(1 for line in self.lines.values() if line.active and line.mood is Mark.NOW),
             "differs": moods.count(Mark.DIFFERS),
             "needs you": moods.count(Mark.NEEDS_YOU),
             "planned only": len(self.planned),

@@ -57,7 +57,7 @@ class PlannedCall:
     @property
     def title(self) -> str:
         """What it is for people."""
-        return f"test call {self.place} to the {self.callee.side} leg"
+        return f"call {self.place} to {self.callee.side}"
 
 
 def calls_to_make(device: Device) -> list[PlannedCall]:

@@ -62,7 +62,7 @@ class WebTrust:
             )
         if not printed and self.book.factory.certificate:
             self.line.wait("your hands")
-            do = f"compare with {name}, {self.book.factory.certificate}: {shown}. If it differs, unplug it"
+            do = f"compare with {name}, {self.book.factory.certificate}: {_in_groups(shown)}. If it differs, unplug it"
             await self.world.hands.ask(Act(Verb.COMPARE, name, do, "nobody else vouches for it", rank=1))
 
     def told_apart(self, known: bool) -> None:
@@ -83,3 +83,9 @@ class WebTrust:
         self._note(entries.NewCertificate(fingerprint_of(base64.b64decode(before)), link.fingerprint))
         pins.pin(names, pinned_as(link.certificate))
         self.may_be_renewed = False
+
+
+def _in_groups(fingerprint: str) -> str:
+    """A fingerprint as eyes compare it: eight pairs, a blank, eight pairs."""
+    pairs = fingerprint.split(":")
+    return " ".join(":".join(pairs[at : at + 8]) for at in range(0, len(pairs), 8))

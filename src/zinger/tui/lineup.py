@@ -36,6 +36,7 @@ from zinger.tui.look import (
     SLATE,
     TRACK,
     VIOLET,
+    first_fitting,
     fit,
     legend,
     minutes,
@@ -176,7 +177,7 @@ class LineMap(Rows):
         row.append("   ")
         room = width - track.sentence
         needs = line.mood is Mark.NEEDS_YOU
-        row.append(fit(sentence(line), room), Style(color=MOOD[line.mood], bold=needs, reverse=needs and _blink()))
+        row.append(sentence(line, room), Style(color=MOOD[line.mood], bold=needs, reverse=needs and _blink()))
         return row
 
     def _planned(self, name: str, family: str, width: int) -> Text:
@@ -208,17 +209,21 @@ def _blink() -> bool:
     return int(time.time() * 1.2) % 2 == 0
 
 
-def sentence(line: DeviceLine) -> str:
-    """The words on the right, with the time left where it is known."""
+def sentence(line: DeviceLine, room: int) -> str:
+    """The words on the right, with the time left where it is known; where room is short, what matters least goes."""
     if line.mood is not Mark.NOW or line.ended is not None:
-        return line.sentence
+        return fit(line.sentence, room)
+    short = line.sentence.partition(" after ")[0]
     if line.waiting is Waiting.BOOT and line.expected_end is not None:
         left = line.expected_end - time.time()
         late = -left > 0.5 * (line.expected_end - line.waits_since)
         ending = f"about {minutes(left)} left" if left > 0 else "longer than usual" if late else "any moment now"
-        return f"{line.sentence} · {ending}"
+        ends = ending.removeprefix("about ")
+        return first_fitting(
+            room, f"{line.sentence} · {ending}", f"{line.sentence} · {ends}", f"{short} · {ends}", short
+        )
     waited = time.time() - line.waits_since
-    return f"{line.sentence} · {minutes(waited)}" if waited >= 2 else line.sentence
+    return first_fitting(room, *([f"{line.sentence} · {minutes(waited)}"] if waited >= 2 else []), line.sentence, short)
 
 
 def _under(words: str, width: int) -> str:
@@ -242,8 +247,12 @@ class HandsPanel(Watcher):
 
     def render(self) -> RenderResult:
         width = self.size.width
-        text = Text.assemble(("hands", Style(color=VIOLET, bold=True)), (" · what only you can do", DIM), "\n\n")
         asked = self.hands.in_order() if self.hands else []
+        many = len(asked) > 3
+        what = f" · {len(asked)} for you, best first" if len(asked) > 1 else " · what only you can do"
+        press = "; press its number when it is done" if many and not any(item.begun for item in asked) else ""
+        title = first_fitting(width - 5, what + press, what, what.partition(",")[0])
+        text = Text.assemble(("hands", Style(color=VIOLET, bold=True)), (title, DIM), "\n\n")
         for number, item in enumerate(asked[:9], 1):
             act = item.act
             text.append(f" {number} ", Style(color=INK, bgcolor=VIOLET, bold=True))
@@ -253,14 +262,16 @@ class HandsPanel(Watcher):
             if act.until is not None:
                 left = act.until - time.time()
                 text.append(f"    {f'{minutes(left)} left' if left > 0 else 'too late now'}\n", ROSE)
-            helper = "the yard's hands do it" if item.begun else f"press {number} when it is done"
-            text.append(f"    {_under(f'{act.why}; {helper}', width)}\n", DIM)
+            if not many:
+                helper = "the yard's hands do it" if item.begun else f"press {number} when it is done"
+                text.append(f"    {_under(f'{act.why}; {helper}', width)}\n", DIM)
         if not asked:
             text.append("    nothing, for now\n", DIM)
         done = self.hands.log[-4:] if self.hands else []
         for act, _, ended in reversed(done):
             stamp = time.strftime("%H:%M:%S", time.localtime(ended))
-            text.append("\n" + fit(f"    {stamp}  {act.verb.value} {act.subject}", width - 1), DIM)
+            deed = f"{act.verb.value} {act.subject}"
+            text.append("\n    " + first_fitting(width - 5, f"{stamp}  {deed}", f"{stamp[:5]} {deed}", deed), DIM)
         return text
 
 
@@ -427,7 +438,7 @@ class Labels(Widget):
 
     def render(self) -> RenderResult:
         labels = Track(self.size.width - 1, self.board).labels()
-        return Text.assemble("\n", " ", labels) if labels else Text.assemble("\n", " ", legend())
+        return Text.assemble("\n", " ", labels) if labels else Text.assemble("\n", " ", legend(self.size.width))
 
 
 class WireTitle(Watcher):

@@ -45,7 +45,7 @@ LEGEND = (
     (Mark.NOW, "under way"),
     (Mark.SENT, "sent"),
     (Mark.PROVED, "proved"),
-    (Mark.CONFIGURED, "configured, something owed"),
+    (Mark.CONFIGURED, "configured, owes"),
     (Mark.DIFFERS, "differs"),
     (Mark.NEEDS_YOU, "needs you"),
     (Mark.NONE, "not for this device"),
@@ -81,10 +81,20 @@ def fit(text: str, width: int) -> str:
     return text if len(text) <= width else text[: max(0, width - 1)] + "…"
 
 
-def legend() -> Text:
-    """All shapes with their meaning, in one line."""
+def first_fitting(room: int, *wordings: str) -> str:
+    """The first of some wordings, fullest first, that has room; the last is cut if it must be."""
+    return next((words for words in wordings if len(words) <= room), fit(wordings[-1], room))
+
+
+def legend(room: int = 1000) -> Text:
+    """The shapes with their meaning in one line, as many as have room; those that say least are left out first."""
+    shown = list(LEGEND)
+    for mark in (Mark.NONE, Mark.AHEAD, Mark.SENT):
+        if sum(len(word) + 5 for _, word in shown) <= room:
+            break
+        shown = [(known, word) for known, word in shown if known is not mark]
     text = Text()
-    for mark, word in LEGEND:
+    for mark, word in shown:
         sign, colour = SHAPE[mark]
         text.append(f"{sign} ", Style(color=colour)).append(f"{word}   ", DIM)
     return text

@@ -68,10 +68,9 @@ class Headline(Watcher):
     def _counts(self, short: bool) -> Text:
         counts = self.board.counts()
         text = Text().append(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
-        for key, colour in (("on the wire", BRASS), ("configured", GREEN), ("differs", ROSE), ("needs you", VIOLET)):
+        for key, colour in (("under way", BRASS), ("configured", GREEN), ("differs", ROSE), ("needs you", VIOLET)):
             if counts[key]:
-                word = key.removeprefix("on the ") if short else key
-                text.append(f"   {counts[key]} {word}", Style(color=colour, bold=key == "needs you"))
+                text.append(f"   {counts[key]} {key}", Style(color=colour, bold=key == "needs you"))
         if counts["planned only"] and not short:
             text.append(f"   {counts['planned only']} planned only", Style(color=DIM))
         return text

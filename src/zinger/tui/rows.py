@@ -91,7 +91,7 @@ class Rows(ScrollView, can_focus=True):
 
     def render_line(self, y: int) -> Strip:
         index = self.scroll_offset.y + y
-        width = self.size.width
+        width = self.scrollable_content_region.width  # without the scrollbar
         if index >= self.count():
             return Strip.blank(width, self.rich_style)
         marked = self.shows_cursor and index == self.cursor

@@ -96,8 +96,11 @@ class ScriptView(Rows):
         stop = step.stop.short if before is None or before.stop is not step.stop else ""
         row = Text.assemble(" ", shape(step.mark), (f" {stop:<6}", DIM))
         quiet = step.mark in (Mark.AHEAD, Mark.NONE)
+        room = width - 29
+        if room < 8:  # too narrow for values: the whole of the title instead
+            return row.append(fit(step.title, width - 9), DIM if quiet else PAPER)
         row.append(f"{fit(step.title, 19):<20}", DIM if quiet else PAPER)
-        return row.append(fit(step.value, width - 29), DIM if quiet else MOOD[step.mark])
+        return row.append(fit(step.value, room), DIM if quiet else MOOD[step.mark])
 
 
 class ConsoleFrame(Vertical, can_focus=True):
@@ -452,7 +455,7 @@ class State(Watcher):
         line = self.line
         sent = sum(p.mark in (Mark.SENT, Mark.PROVED) for p in line.steps)
         text = Text(" ").append_text(shape(line.mood)).append(" ")
-        text.append(sentence(line), Style(color=MOOD[line.mood], bold=True))
+        text.append(sentence(line, self.size.width), Style(color=MOOD[line.mood], bold=True))
         text.append(f"   {sent} of {len(line.steps)} steps", SLATE)
         if line.began:
             text.append(f"   {minutes((line.ended or time.time()) - line.began)} in all", DIM)
