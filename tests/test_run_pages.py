@@ -14,6 +14,7 @@ import pytest
 
 from tests.conftest import stop_yard, zinger
 from zinger.link.yard import Yard
+from zinger.run import practice
 from zinger.run.hands import Act, Verb
 from zinger.run.practice import YardHands
 from zinger.store.journal import Journal
@@ -277,3 +278,41 @@ def test_a_router_joins_another_network_after_it_heard_it_and_only_with_its_key(
     alone = job("alone", devices_csv=f"{sheet[0]},joins\n{joins}{pool}{wanted}\n{sender},\n", practice_yaml=FAST)
     refused = zinger("run", alone, "--headless", "--no-power-cut", "--only", "kvr-cb-rb1")
     assert refused.returncode == 1 and "Kettlestone staff was not heard" in refused.stdout, refused.stdout
+
+
+TROUBLES = """\
+pace: 300
+linger: 60
+faults:
+  kvr-wj-sw2: {serial: QS2-9999}
+  kvr-cb-rt1: {serial: PR3-9999}
+  kvrcbtb1: {used: true}
+  kvrcbos1: {lease: 10.44.16.50/24}
+"""
+
+
+def test_the_demo_with_what_goes_wrong_at_a_bench(job: Callable[..., Path], monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two boxes with other serial numbers, a used one, a lease that comes late, and a wrong address for the laptop."""
+    folder = job(practice_yaml=TROUBLES)
+    (leases := folder / "kea.csv").write_text("address,hwaddr,client_id,valid_lifetime,expire\n")
+    late = "10.44.16.50,02:4b:56:71:44:02,,3600,1999999999\n"
+    threading.Timer(6.0, lambda: leases.write_text(leases.read_text() + late)).start()
+    given: list[str] = []
+
+    async def wrong_at_first(self: YardHands, act: Act) -> None:
+        given.append(act.subject)
+        right = act.subject != "10.44.24.254/24" or given.count(act.subject) > 1
+        await self.yard.ask("laptop", address=act.subject if right else "198.51.100.77/24")
+
+    monkeypatch.setitem(practice._DEEDS, Verb.LAPTOP, wrong_at_first)
+    wrong = {"kvr-wj-sw2", "kvr-cb-rt1"}
+    first = zinger("run", folder, "--headless", "--leases", leases, "--json", "--keep-yard")
+    said = {device["device"]: device["state"] for device in json.loads(first.stdout)["devices"]}
+    assert {name for name, state in said.items() if "Wrong device: serial" in state} == wrong
+    far = {name for name, state in said.items() if "the laptop has no address in the subnet of 10.44.24." in state}
+    assert far == {"kvr-uk-is1", "kvr-uk-br1", "kvr-uk-br2", "kvr-uk-vg1"}
+    assert {name for name, state in said.items() if not state.startswith("proved ")} == wrong | far
+    again = zinger("run", folder, "--headless", "--leases", leases, "--json")
+    said = {device["device"]: device["state"] for device in json.loads(again.stdout)["devices"]}
+    assert {name for name, state in said.items() if not state.startswith("proved ")} == wrong
+    assert given.count("10.44.24.254/24") == 2
