@@ -158,6 +158,15 @@ def test_what_goes_wrong_at_one_request_is_gone_past_or_told(job: Callable[..., 
     assert end.startswith("1") or "Unknown page: no place of this phrasebook is like Notice" in done.stdout
 
 
+def test_who_lost_with_the_power_what_was_not_kept_is_found_at_its_factory_address(job: Callable[..., Path]) -> None:
+    sheet = (resources.files("zinger") / "demo/devices.csv").read_text("utf-8").splitlines(keepends=True)
+    office = sheet[0] + next(row for row in sheet if "Pennant P1" in row)
+    folder = job(devices_csv=office, practice_yaml=FAST + "faults: {kvrcbos1: {pages: {48: power}}}\n")
+    done = zinger("run", folder, "--headless")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+    assert "looks whether it is back at its factory address" in done.stdout
+
+
 @pytest.mark.parametrize(
     ("sheet", "name"), [(OFFICE, "kvrcbos1"), (BROKER.format(n=3), "kvrcbtb3")], ids=["lease or factory", "pressed"]
 )

@@ -116,7 +116,10 @@ class PagesWire(OnWire):
                 return
             except OtherKey:
                 raise
-            except LinkError:
+            except LinkError as error:
+                if self.links and self._factory is not None and not self._holds_factory():
+                    self._join(await self._back_at_factory(self._factory, error))
+                    return
                 if self.links or self.part or (self._factory is None and not self._waits_for_a_lease):
                     raise
         self._join(await self._first_contact())
@@ -207,6 +210,22 @@ class PagesWire(OnWire):
             if not self._was_plugged:
                 await self.plug(str(error))
         return await self._boots()
+
+    async def _back_at_factory(self, factory: IPv4Interface, error: LinkError) -> WebLink:
+        """It does not answer where it moved: with the power it may have lost what was not saved."""
+        self.line.say("looks whether it is back at its factory address")
+        await self.world.claims.take_factory(str(factory.ip), self.name, self.line.wait)
+        if self.book.factory.network:
+            how = self.book.factory.reach
+            await self.world.claims.join(self.device, self.book.factory.network, factory, how, self.line.wait)
+        else:
+            await self._have_the_laptop_there(factory)
+        try:
+            return await until_it_answers(self._dial_known, self.boots_in + AWAY)
+        except OtherKey:
+            raise
+        except LinkError:
+            raise error from None
 
     async def _have_the_laptop_there(self, factory: IPv4Interface) -> None:
         if self.book.factory.hands_out:
