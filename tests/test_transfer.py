@@ -282,6 +282,36 @@ def values(imported: Imported) -> list[dict[str, object]]:
     return [{name: v.value for name, v in d.values.items()} | {"mac": d.mac} for d in plan.devices]
 
 
+MASKS = """\
+Hostname;Family;IP address;{mask};Default GW;Serial
+sw1;Quern S2;10.1.1.5;255.255.254.0;10.1.0.1;A1
+sw2;Quern S2;10.1.1.6/24;255.255.254.0;10.1.0.1;A2
+sw3;Quern S2;10.1.1.7;255.0.255.0;10.1.0.1;A3
+sw4;Quern S2;10.1.1.8;0.0.1.255;10.1.0.1;A4
+sw5;Quern S2;;23;10.1.0.1;A5
+sw6;Quern S2;10.1.1.9;/23;10.1.0.1;A6
+sw7;Quern S2;dhcp;;10.1.0.1;A7
+"""
+
+
+@pytest.mark.parametrize("heading", ["Mask", "Subnetzmaske", "Masque de sous-réseau", "Prefix length", "Mgmt mask"])
+def test_a_mask_in_a_column_of_its_own_is_part_of_the_address(heading: str) -> None:
+    text = MASKS.format(mask=heading) if heading != "Mgmt mask" else MASKS.format(mask=heading).replace("/23", "")
+    text = "\n".join(text.splitlines()[:2]) if heading == "Mgmt mask" else text
+    taken = take(propose(text.encode(), "x.csv", {}))
+    assert taken.headings == ("Hostname", "Family", "IP address", "Default GW", "Serial")
+    assert taken.rows[0][2] == "10.1.1.5/23"
+    if heading != "Mgmt mask":
+        assert [row[2] for row in taken.rows[5:]] == ["10.1.1.9/23", "dhcp"]
+        assert [(p.spot.line, p.spot.key) for p in taken.problems] == [(row, heading) for row in (3, 4, 5, 6)]
+        said = " ".join(p.what for p in taken.problems)
+        for words in ("says /24, its mask /23", "not all at the front", "host mask (wildcard)", "without an address"):
+            assert words in said
+        rows, problems = read_sheet(text.encode(), "devices.csv", {})
+        assert rows[0].settings["management.address"].value == "10.1.1.5/23"
+        assert [p.id for p in problems].count("management-address-form") == 3
+
+
 def test_a_second_import_updates_adds_and_keeps() -> None:
     own = read_tables(b"Name,site,IP,remarks\nsw1,wj,10.44.8.11,mine\nold,wj,10.44.8.9,\n", "devices.csv")[0]
     new = take(propose(b"hostname,ip,serial\nSW1,10.44.8.21,S1\nsw3,10.44.8.13,S3\n", "new.csv", {}))

@@ -14,6 +14,7 @@ from functools import lru_cache
 
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.values.addresses import parse_mask
 from zinger.plan.values.fingerprint import parse_fingerprint
 from zinger.plan.values.mac import parse_mac
 
@@ -27,8 +28,15 @@ IDENTITY: dict[str, tuple[str, ...]] = {
     "location": ("location", "installed at", "cabinet", "rack", "room"),
     "fingerprint": ("fingerprint", "certificate fingerprint", "tls fingerprint", "https fingerprint", "certificate"),
     "console": ("console", "link", "console port"),
+    "mask": (
+        *("mask", "netmask", "subnet mask", "network mask", "ip mask", "address mask", "bits", "prefix length", "cidr"),
+        *("netzmaske", "subnetzmaske", "subnetmaske", "präfixlänge"),
+        *("masque", "masque de sous-réseau", "masque réseau", "longueur de préfixe"),
+        *("máscara", "máscara de red", "máscara de subred", "longitud de prefijo"),
+        *("maschera", "maschera di rete", "maschera di sottorete", "lunghezza del prefisso"),
+    ),
 }
-"""Who a device is, beside its settings: the headings that mean it."""
+"""Who a device is, beside its settings, and the mask of its management address: the headings that mean it."""
 WHO_PARSERS: dict[str, Callable[[object], str]] = {"mac": parse_mac, "fingerprint": parse_fingerprint}
 """What of it has a form."""
 
@@ -59,6 +67,7 @@ _SHORT = {
     "desc": "description",
     "ser": "serial",
 }
+_MASK_WORDS = {"mask", "netmask", "bits", "masque", "maschera", "netzmaske", "subnetzmaske"}
 _NOISE = {"mask", "netmask", "prefix", "of", "the", "planned", "new", "cidr", "static", "and", "id"}
 
 
@@ -135,7 +144,14 @@ def match_headings(
 def _guesses(heading: str, values: Sequence[str]) -> Iterable[tuple[float, str, str]]:
     words = _words(heading)
     filled = [v for v in values if str(v).strip()][:50]
+    if filled and _share(filled, _dotted_mask) > 0.9:
+        yield 0.95, "mask", "by what stands below"
+        return  # a mask looks like an address
+    said = set(re.split(r"[^a-z0-9]+", heading.lower()))
+    masked = bool(said & _MASK_WORDS) and not said & {"ip", "address", "addr"}  # "IP/mask" has both in a cell
     for alias, meaning in known_headings().items():
+        if meaning == "mask" and not masked:
+            continue
         score = _likeness(words, _words(alias))
         if score < 0.5:
             continue
@@ -172,6 +188,12 @@ def _dotted(value: object) -> object:
     if not re.match(r"\d{1,3}(\.\d{1,3}){3}", str(value)):
         raise ValueError
     return SETTINGS["management.address"].parse(value)
+
+
+def _dotted_mask(value: object) -> int:
+    if not re.match(r"255\.", str(value).strip()):
+        raise ValueError
+    return parse_mask(value)
 
 
 def _share(values: Sequence[str], parse: Callable[[object], object]) -> float:

@@ -22,11 +22,14 @@ from zinger.plan.files.yamlfile import UnreadableError, load_yaml
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.raw import SHEET_FILE, Raw, RawRow
 from zinger.plan.settings import SETTINGS
+from zinger.plan.values.addresses import with_mask
+from zinger.plan.values.bad import BadValue
 
 TOO_LARGE = 20_000_000
 """Bytes; a sheet of 10,000 devices has about one million."""
 _TOO_LARGE_OPEN = 200_000_000
 _LOOK_FOR_HEADINGS = 20
+_LOOK_FOR_DELIMITER = 100_000
 _DELIMITERS = ",;\t|"
 
 
@@ -143,14 +146,20 @@ def _read_csv(data: bytes, file: str) -> Table:
 
 
 def delimiter_of(text: str) -> str:
-    """The delimiter of a CSV text: the one that stands equally often in the most of its first lines."""
-    lines = [line for line in text.splitlines()[:_LOOK_FOR_HEADINGS] if line.strip()]
+    """The delimiter of a CSV text: the one that divides a line into most headings that are known.
 
-    def steadiness(delimiter: str) -> int:
+    Of those that do so equally it is the one that stands equally often, outside quotes, in the most of the first lines.
+    """
+    bare = re.sub(r'"[^"]*"', "", text[:_LOOK_FOR_DELIMITER])
+    lines = [line for line in bare.splitlines()[:_LOOK_FOR_HEADINGS] if line.strip()]
+    known = known_headings()
+
+    def fits(delimiter: str) -> tuple[int, int]:
+        headings = max((sum(plain(part) in known for part in line.split(delimiter)) for line in lines), default=0)
         counts = [line.count(delimiter) for line in lines]
-        return max((count * counts.count(count) for count in set(counts)), default=0)
+        return headings, max((count * counts.count(count) for count in set(counts)), default=0)
 
-    return max(_DELIMITERS, key=steadiness)
+    return max(_DELIMITERS, key=fits)
 
 
 def _table(
@@ -329,7 +338,7 @@ def rows_of(table: Table, columns: Mapping[str, str]) -> tuple[list[RawRow], lis
     width = len(table.headings)
     rows = []
     for number, cells in table.rows:
-        rows.append(_row(table, means, number, cells))
+        rows.append(_row(table, means, number, cells, problems))
         if len(cells) > width and any(c != "" for c in cells[width:]):
             problems.append(
                 error_at(
@@ -363,7 +372,7 @@ def _heading_problems(table: Table, means: list[str]) -> Iterable[Problem]:
             )
 
 
-def _row(table: Table, means: list[str], number: int, cells: tuple[Any, ...]) -> RawRow:
+def _row(table: Table, means: list[str], number: int, cells: tuple[Any, ...], problems: list[Problem]) -> RawRow:
     identity: dict[str, str] = {}
     settings: dict[str, Raw] = {}
     kept: dict[str, str] = {}
@@ -376,4 +385,12 @@ def _row(table: Table, means: list[str], number: int, cells: tuple[Any, ...]) ->
             settings[meaning] = Raw(cell, table.spot(number, index))
         else:
             identity[meaning] = cell if isinstance(cell, str) else str(cell)
+    if (mask := identity.pop("mask", "")) and (address := settings.get("management.address")):
+        try:
+            settings["management.address"] = Raw(with_mask(address.value, mask), address.spot)
+        except BadValue as error:
+            at = table.spot(number, means.index("mask"))
+            problems.append(
+                error_at("management-address-form", at, error.what, error.repair, setting="management.address")
+            )
     return RawRow(Spot(table.file, number, table.name), identity, settings, kept)

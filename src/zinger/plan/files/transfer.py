@@ -20,7 +20,7 @@ from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.settings import SETTINGS
-from zinger.plan.values.addresses import parse_interface
+from zinger.plan.values.addresses import parse_interface, with_mask
 from zinger.plan.values.bad import BadValue
 
 
@@ -158,15 +158,19 @@ def take(proposal: Proposal) -> Imported:
         columns["site"] = "site"
     for part in proposal.parts:
         for match in part.matches:
-            if match.heading:
+            if match.heading and not (match.meaning == "mask" and _has_addresses(part)):
                 columns.setdefault(match.meaning or f"={match.heading}", match.heading)
     rows: list[tuple[str, ...]] = []
     spots: list[Spot] = []
     problems = [p for part in proposal.parts for p in part.table.problems]
     for part in proposal.parts:
         keys = [m.meaning or f"={m.heading}" for m in part.matches]
+        masked = [keys.index(key) for key in ("management.address", "mask")] if _has_addresses(part) else []
         for number, cells in part.table.rows:
             row = {"site": part.site} if part.site else {}
+            if masked and max(masked) < len(cells):
+                cells, problem = _with_its_mask(part.table, number, cells, *masked)
+                problems += [problem] if problem else []
             for index, (key, cell) in enumerate(zip(keys, cells, strict=False)):
                 if key != "=" and cell != "":
                     row[key], problem = _written(part.matches[index].meaning, cell, part.table, number, index)
@@ -175,6 +179,27 @@ def take(proposal: Proposal) -> Imported:
             spots.append(part.table.spot(number))
     means = tuple("" if key.startswith("=") else key for key in columns)
     return Imported(tuple(columns.values()), means, tuple(rows), tuple(spots), tuple(problems))
+
+
+def _has_addresses(part: Part) -> bool:
+    """Whether a table has a column of masks for one of management addresses."""
+    return {"mask", "management.address"} <= {match.meaning for match in part.matches}
+
+
+def _with_its_mask(
+    table: Table, row: int, cells: tuple[Any, ...], address: int, mask: int
+) -> tuple[tuple[Any, ...], Problem | None]:
+    """A row's cells, the mask taken into the address, or as they are with the problem."""
+    problem = None
+    if cells[mask] != "":
+        try:
+            if cells[address] == "":
+                raise BadValue(f"a mask {cells[mask]} stands without an address", "give the address, or empty the cell")
+            cells = (*cells[:address], with_mask(cells[address], cells[mask]), *cells[address + 1 :])
+        except BadValue as error:
+            spot = table.spot(row, mask)
+            problem = error_at("cell-form", spot, error.what, error.repair, setting="management.address")
+    return cells, problem
 
 
 def _written(meaning: str, cell: Any, table: Table, row: int, index: int) -> tuple[str, Problem | None]:

@@ -118,6 +118,42 @@ def parse_interface(raw: object) -> Interface:
     return found
 
 
+def parse_mask(raw: object) -> int:
+    """The prefix length that a column of its own says: a dotted mask (RFC 950), `/24`, `24` or `24 bits`."""
+    text = parse_text(raw)
+    bits = re.fullmatch(r"/?\s*(\d{1,3})(?:\s*bits?)?", text, re.ASCII | re.IGNORECASE)
+    if bits:
+        if not 1 <= int(bits[1]) <= 128:
+            raise BadValue(f"{text!r} is no prefix length", "write it like 24")
+        return int(bits[1])
+    try:
+        mask = IPv4Address(text)
+    except ValueError:
+        raise BadValue(f"{text!r} is no mask", "write it like 255.255.255.0, or 24") from None
+    ones = f"{int(mask):032b}"
+    if "01" not in ones and "1" in ones:
+        return ones.count("1")
+    if "10" not in ones:
+        turned = IPv4Address(int(mask) ^ 0xFFFFFFFF)
+        raise BadValue(f"{text!r} is a host mask (wildcard), not a netmask", f"write {turned} if that is meant")
+    raise BadValue(f"{text!r} is no mask: its ones are not all at the front", "write it like 255.255.255.0")
+
+
+def with_mask(address: object, mask: object) -> str:
+    """An address with the mask that stands in another cell of its row; raises BadValue where the two do not agree."""
+    text, length = parse_text(address), parse_mask(mask)
+    if text.lower() in ("dhcp", "by dhcp"):
+        return text
+    found = _interface(text, "10.44.8.11/24")
+    if length > found.max_prefixlen:
+        raise BadValue(f"/{length} is longer than an address of {found.max_prefixlen} bits", "write it like 24")
+    if ("/" in text or " " in text) and found.network.prefixlen != length:
+        raise BadValue(
+            f"the address says /{found.network.prefixlen}, its mask /{length}", "make both say the same, or empty one"
+        )
+    return f"{found.ip}/{length}"
+
+
 def parse_network(raw: object) -> Network:
     """A subnet: its network address and prefix length or dotted mask."""
     text = parse_text(raw)
