@@ -19,8 +19,7 @@ from zinger.practice.core.doors import bound
 from zinger.proof.findings import Source, Verdict
 from zinger.store.folder import JobFolder
 from zinger.talk.calls import Called, Caller
-from zinger.talk.sip import NotSip
-from zinger.talk.sip_message import Message
+from zinger.talk.sip_message import Message, NotSip
 
 INVITE = (
     "INVITE tel:%2B43-555-0142;phone-context=x SIP/2.0\r\nv: SIP/2.0/UDP a;branch=1\r\nVia: SIP/2.0/UDP b\r\n"

@@ -17,6 +17,8 @@ from zinger.link.yard import Yard
 from zinger.run import practice
 from zinger.run.hands import Act, Verb
 from zinger.run.practice import YardHands
+from zinger.run.stages.save import Save
+from zinger.run.stages.stage import Pass
 from zinger.store.journal import Journal
 
 HEAD = "site,role,hostname,family,address,serial,mac\n"
@@ -158,10 +160,23 @@ def test_what_goes_wrong_at_one_request_is_gone_past_or_told(job: Callable[..., 
     assert end.startswith("1") or "Unknown page: no place of this phrasebook is like Notice" in done.stdout
 
 
-def test_who_lost_with_the_power_what_was_not_kept_is_found_at_its_factory_address(job: Callable[..., Path]) -> None:
-    sheet = (resources.files("zinger") / "demo/devices.csv").read_text("utf-8").splitlines(keepends=True)
-    office = sheet[0] + next(row for row in sheet if "Pennant P1" in row)
-    folder = job(devices_csv=office, practice_yaml=FAST + "faults: {kvrcbos1: {pages: {48: power}}}\n")
+def test_who_lost_with_the_power_what_was_not_kept_is_found_at_its_factory_address(
+    job: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder, cuts = job(devices_csv=HEAD + OFFICE, practice_yaml=FAST), [1]
+    keeps = Save.carry
+
+    async def after_a_cut(self: Save, on: Pass) -> None:
+        if cuts:
+            cuts.clear()
+            await on.wire.connect()  # it is met where it moved, and nothing is kept yet
+            yard = Yard.from_file(folder / ".yard/ready.json")
+            for is_on in (False, True):
+                await yard.ask("power", device="kvrcbos1", on=is_on)
+            yard.close()
+        await keeps(self, on)
+
+    monkeypatch.setattr(Save, "carry", after_a_cut)
     done = zinger("run", folder, "--headless")
     assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
     assert "looks whether it is back at its factory address" in done.stdout

@@ -14,7 +14,8 @@ from zinger.link.base import LinkError
 from zinger.link.voice import options
 from zinger.proof.findings import Source, Verdict
 from zinger.store.folder import JobFolder
-from zinger.talk.sip import Ask, NotSip, headers_of
+from zinger.talk.sip import Ask
+from zinger.talk.sip_message import Message, NotSip
 
 ASK = Ask("10.44.25.6:5060", "10.44.25.30", "udp", "0badc0de")
 OTHER = b"SIP/2.0 200 OK\r\nCall-ID: other@10.44.25.30\r\n\r\n"
@@ -29,12 +30,12 @@ def reply(status: str, name: str = "Call-ID") -> bytes:
 def test_a_request_has_what_the_standard_wants_and_its_answer_is_known_by_its_call() -> None:
     sent = ASK.encoded()
     assert sent.startswith(b"OPTIONS sip:10.44.25.6:5060 SIP/2.0\r\n") and sent.endswith(b"Content-Length: 0\r\n\r\n")
-    told = headers_of(sent)
+    told = dict(Message.read(sent).headers)
     assert "branch=z9hG4bK0badc0de" in told["via"] and told["cseq"] == "1 OPTIONS" and told["max-forwards"] == "70"
     answer = ASK.answered(reply("200 Fine"))
     assert answer is not None and (str(answer), answer.is_final) == ("SIP/2.0 200 Fine, gw one", True)
     assert ASK.answered(reply("486 Busy", "i")) is not None, "a compact name"
-    assert ASK.answered(OTHER) is None and ASK.answered(b"INVITE sip:x SIP/2.0\r\n\r\n") is None
+    assert ASK.answered(OTHER) is None and ASK.answered(b"INVITE sip:x SIP/2.0\r\ni: z\r\n\r\n") is None
     assert (trying := ASK.answered(reply("100 Trying"))) is not None and not trying.is_final
     for rubbish in (b"", b"HTTP/1.1 200 OK\r\n\r\n", b"\x00\xff" * 40):
         with pytest.raises(NotSip):
@@ -51,7 +52,7 @@ async def test_a_lost_datagram_is_sent_again_and_what_others_send_is_not_the_ans
         def datagram_received(self, data: bytes, addr: object) -> None:
             heard.append(data)
             if len(heard) > 1:
-                call = headers_of(data)["call-id"].encode()
+                call = Message.read(data).call.encode()
                 for answer in (b"noise", OTHER, b"SIP/2.0 100 Trying\r\nCall-ID: " + call + b"\r\n\r\n"):
                     self.transport.sendto(answer, addr)  # type: ignore[attr-defined]
                 self.transport.sendto(b"SIP/2.0 503 Full\r\nCall-ID: " + call + b"\r\n\r\n", addr)  # type: ignore[attr-defined]

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-import ssl
 from collections.abc import AsyncIterator, Callable, Coroutine
 from contextlib import asynccontextmanager, suppress
 from typing import Any, cast
 
 from zinger.link.base import LinkError
-from zinger.link.certificate import server_tls
+from zinger.link.certificate import anybodys_tls, server_tls
 from zinger.link.dial import Dialer
 from zinger.talk.calls import Called, Caller
-from zinger.talk.sip import FIRST_WAIT, LONGEST_MESSAGE, LONGEST_WAIT, NotSip
-from zinger.talk.sip_message import END, Message
+from zinger.talk.sip import FIRST_WAIT, LONGEST_WAIT
+from zinger.talk.sip_message import END, LONGEST_MESSAGE, Message, NotSip
 
 STANDS_WITHIN = 20.0
 """Seconds for a call to stand."""
@@ -87,10 +86,7 @@ class StandIn:
             udp = self._udp
             yield lambda data: udp.sendto(data, where)
             return
-        tls = None
-        if self._transport == "tls":  # whom the call reaches is seen by the number that comes out at the other end
-            tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-            tls.check_hostname, tls.verify_mode = False, ssl.CERT_NONE
+        tls = anybodys_tls() if self._transport == "tls" else None
         mine = self._dialer.stands_at(self._address, 0)
         reader, writer = await asyncio.open_connection(*where, ssl=tls, local_addr=mine, limit=LONGEST_MESSAGE)
         self._spawn(self._listen(reader, writer.write))

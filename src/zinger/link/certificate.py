@@ -1,4 +1,4 @@
-"""A certificate for a server that Zinger plays itself for a moment; nobody vouches for it."""
+"""TLS (RFC 8446) with a voice gateway: as a server that Zinger plays for a moment, and as a client of any gateway."""
 
 from __future__ import annotations
 
@@ -12,6 +12,13 @@ from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
+
+
+def anybodys_tls() -> ssl.SSLContext:
+    """TLS of a client that takes any certificate: it sends no secret, and only sees whether a gateway answers."""
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    return context
 
 
 def server_tls(address: str) -> ssl.SSLContext:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-import ssl
 
 from zinger.link.base import LinkError
-from zinger.talk.sip import FIRST_WAIT, LONGEST_MESSAGE, LONGEST_WAIT, Ask, NotSip, Reply
+from zinger.link.certificate import anybodys_tls
+from zinger.talk.sip import FIRST_WAIT, LONGEST_WAIT, Ask, Reply
+from zinger.talk.sip_message import END, LONGEST_MESSAGE, NotSip
 
 PATIENCE = 8.0
 """Seconds for a final answer."""
@@ -71,17 +72,14 @@ async def _over_udp(where: Place, ask: Ask, mine: Place | None) -> Reply:
 
 
 async def _over_stream(where: Place, ask: Ask, mine: Place | None) -> Reply:
-    tls = None
-    if ask.transport == "tls":  # only whether it answers is asked, and nothing is told that is worth anything
-        tls = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-        tls.check_hostname, tls.verify_mode = False, ssl.CERT_NONE
+    tls = anybodys_tls() if ask.transport == "tls" else None
     reader, writer = await asyncio.open_connection(*where, ssl=tls, local_addr=mine, limit=LONGEST_MESSAGE)
     try:
         writer.write(ask.encoded())
         await writer.drain()
         while True:
             try:
-                head = await reader.readuntil(b"\r\n\r\n")
+                head = await reader.readuntil(END)
             except (asyncio.IncompleteReadError, asyncio.LimitOverrunError):
                 raise NotSip("it hung up, or sent something that is no SIP message") from None
             reply = ask.answered(head.lstrip(b"\r\n"))

@@ -331,7 +331,7 @@ class DialogueShape(Shape):
 
 
 class BookShape(CardShape, DialogueShape):
-    """What a family that is spoken to has besides; `then` is the part that follows over the network."""
+    """What a family with a dialogue adds to its card; `then` is the part that follows over the network."""
 
     then: DialogueShape | None = None
 

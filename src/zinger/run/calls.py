@@ -17,10 +17,10 @@ from zinger.link.base import LinkError
 from zinger.phrasebook.book import ActiveCall
 from zinger.phrasebook.words import render_text
 from zinger.plan.model import Device
-from zinger.plan.subjects.voice.models import Peer, rewritten
+from zinger.plan.subjects.voice.models import SIDES, rewritten
 from zinger.plan.subjects.voice.settings import LEGS, REWRITES
 from zinger.proof.findings import Finding, Source, Verdict
-from zinger.run.legs import PORTS, LegToAsk, peers_on
+from zinger.run.legs import LegToAsk, peers_on
 
 if TYPE_CHECKING:
     from zinger.link.calls import StandIn
@@ -42,12 +42,13 @@ class PlannedCall:
     place: int
     caller: LegToAsk
     callee: LegToAsk
-    callee_port: int
-    caller_port: int
-    keepalive: int
-    """Seconds until the gateway can know that its peers are there."""
     dialled: str
     number: str
+
+    @property
+    def keepalive(self) -> int:
+        """Seconds until the gateway can know that its peers are there."""
+        return max(self.caller.peer.keepalive, self.callee.peer.keepalive)
 
     @property
     def name(self) -> str:
@@ -62,24 +63,13 @@ class PlannedCall:
 
 def calls_to_make(device: Device) -> list[PlannedCall]:
     """The calls between the first peers that can be stood in for, towards each leg, one for every rule."""
-    legs = {leg.side: leg for leg in device[LEGS] or ()}
-    if len(legs) < 2:
-        return []
-    ends = {side: next(peers_on(device, leg), None) for side, leg in legs.items()}
-    ways = ("upstream", "local"), ("local", "upstream")
-    return [call for side, other in ways for call in _towards(device, ends, side, other)]
-
-
-def _towards(
-    device: Device, ends: dict[str, tuple[LegToAsk, Peer] | None], side: str, other: str
-) -> Iterator[PlannedCall]:
-    there, here = ends.get(side), ends.get(other)
-    if there is None or here is None:
-        return
-    (callee, answers), (caller, dials) = there, here
-    for place, (dialled, number) in enumerate(_numbers(device, side), 1):
-        slowest = max(answers.keepalive, dials.keepalive)
-        yield PlannedCall(place, caller, callee, answers.port, dials.port, slowest, dialled, number)
+    ends = {leg.side: end for leg in device[LEGS] or () if (end := next(peers_on(device, leg), None)) is not None}
+    return [
+        PlannedCall(place, ends[caller], ends[callee], dialled, number)
+        for caller, callee in (SIDES, SIDES[::-1])
+        if {caller, callee} <= ends.keys()
+        for place, (dialled, number) in enumerate(_numbers(device, callee), 1)
+    ]
 
 
 def _numbers(device: Device, side: str) -> Iterator[tuple[str, str]]:
@@ -98,40 +88,42 @@ def _numbers(device: Device, side: str) -> Iterator[tuple[str, str]]:
 
 async def called(world: World, device: Device, call: PlannedCall, active: ActiveCall, shown: Shown) -> Finding:
     """Make one call, the laptop having the addresses of both peers; look at the gateway while it stands."""
-    from zinger.link.calls import StandIn
-
-    names = {"caller": call.caller.peer, "callee": call.callee.peer, "dialled": call.dialled, "number": call.number}
-    want = render_text(active.shows, **names)
-    planned = f"{call.dialled} of {call.caller.peer} reaches {call.callee.peer} as {call.number}, shown as {want!r}"
+    caller, callee = call.caller.peer.name, call.callee.peer.name
+    want = render_text(active.shows, caller=caller, callee=callee, dialled=call.dialled, number=call.number)
+    planned = f"{call.dialled} of {caller} reaches {callee} as {call.number}, shown as {want!r}"
     read, evidence, holds = "no call", "", False
-    dialer = world.dialer
     try:
         async with (
-            StandIn(dialer, str(call.caller.sender.ip), call.caller_port, call.caller.transport) as here,
-            StandIn(dialer, str(call.callee.sender.ip), call.callee_port, call.callee.transport) as there,
+            _in_place_of(call.caller, world) as here,
+            _in_place_of(call.callee, world) as there,
+            AsyncExitStack() as while_it_stands,
         ):
-            leg = str(call.caller.address.ip), PORTS[call.caller.transport]
-            async with AsyncExitStack() as while_it_stands:
-                await _stand(while_it_stands, here, leg, call, world.pace)
-                rows = await shown()
-                came = there.called.numbers[-1] if there.called.numbers else "no number"
-                holds = came == call.number and want in rows
-                evidence = "; ".join(rows)
-                read = f"it reaches {call.callee.peer} as {came}, shown as {evidence or 'nothing'!r}"
+            await _stand(while_it_stands, here, call, world.pace)
+            rows = await shown()
+            came = there.called.numbers[-1] if there.called.numbers else "no number"
+            holds = came == call.number and want in rows
+            evidence = "; ".join(rows)
+            read = f"it reaches {callee} as {came}, shown as {evidence or 'nothing'!r}"
     except LinkError as error:
         evidence = str(error)
     verdict = Verdict.HOLDS if holds else Verdict.DIFFERS
     return Finding(device.name, call.name, call.title, Source.OUTSIDE, planned, read, evidence, verdict)
 
 
-async def _stand(stack: AsyncExitStack, here: StandIn, leg: tuple[str, int], call: PlannedCall, pace: float) -> None:
+def _in_place_of(end: LegToAsk, world: World) -> StandIn:
+    from zinger.link.calls import StandIn
+
+    return StandIn(world.dialer, str(end.sender.ip), end.peer.port, end.peer.transport)
+
+
+async def _stand(stack: AsyncExitStack, here: StandIn, call: PlannedCall, pace: float) -> None:
     """Have the call stand; a gateway that does not know yet that its peers are there is called again for a while."""
     from zinger.link.calls import CallRefused
 
     end = time.monotonic() + (call.keepalive + ASK_AGAIN) / pace
     while True:
         try:
-            await stack.enter_async_context(here.call(*leg, call.dialled))
+            await stack.enter_async_context(here.call(*call.caller.gateway, call.dialled))
         except CallRefused as error:
             if error.status not in BUSY or time.monotonic() > end:
                 raise

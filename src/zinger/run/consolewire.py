@@ -7,16 +7,11 @@ import time
 
 from zinger.link.base import Link, LinkError
 from zinger.link.ssh import SshLink
-from zinger.phrasebook.book import Phrasebook
-from zinger.plan.model import Device
-from zinger.run.board import DeviceLine
 from zinger.run.byhand import ByHand
 from zinger.run.consolepump import ConsolePump
-from zinger.run.memory import Memory
-from zinger.run.onwire import AWAY, OnWire
+from zinger.run.onwire import AWAY, Assignment, OnWire
 from zinger.run.ways import Ways, until_it_answers
-from zinger.run.world import World
-from zinger.script.compile import Script, Step
+from zinger.script.compile import Step
 from zinger.store import entries
 from zinger.store.recording import Recording
 from zinger.talk.conversation import Conversation
@@ -30,17 +25,9 @@ class ConsoleWire(OnWire):
 
     pump: ConsolePump
 
-    def __init__(
-        self,
-        world: World,
-        device: Device,
-        book: Phrasebook,
-        script: Script,
-        line: DeviceLine,
-        memory: Memory,
-        part: int = 0,
-    ) -> None:
-        super().__init__(world, device, book, script, line, memory, part)
+    def __init__(self, to_do: Assignment) -> None:
+        super().__init__(to_do)
+        world, device, book, line = to_do.world, to_do.device, to_do.book, to_do.line
         pace = 0.0 if self.over_network else Timing.blind_pace * world.pace
         timing = Timing(boots_in=self.boots_in, blind_pace=pace)
         self.pump = ConsolePump(

@@ -24,13 +24,21 @@ PORTS = {"udp": 5060, "tcp": 5060, "tls": 5061}
 
 @dataclass(frozen=True)
 class LegToAsk:
-    """A leg, and the peer in whose place it is asked."""
+    """A leg, and the peer in whose place the laptop speaks to it, with that peer's address."""
 
-    side: str
-    address: IPv4Interface
-    peer: str
+    leg: Leg
+    peer: Peer
     sender: IPv4Interface
-    transport: str
+
+    @property
+    def side(self) -> str:
+        """Which side of the gateway it is."""
+        return self.leg.side
+
+    @property
+    def gateway(self) -> tuple[str, int]:
+        """The address and port at which the gateway listens."""
+        return str(self.leg.address.ip), PORTS[self.peer.transport]
 
     @property
     def name(self) -> str:
@@ -45,16 +53,16 @@ def legs_to_ask(device: Device, book: Phrasebook) -> list[LegToAsk]:
 
 def _legs(device: Device) -> Iterator[LegToAsk]:
     for leg in device[LEGS] or ():
-        yield from (first for first, _ in islice(peers_on(device, leg), 1))
+        yield from islice(peers_on(device, leg), 1)
 
 
-def peers_on(device: Device, leg: Leg) -> Iterator[tuple[LegToAsk, Peer]]:
+def peers_on(device: Device, leg: Leg) -> Iterator[LegToAsk]:
     """The peers of a leg that the laptop can stand in for."""
     for peer in device[PEERS] or ():
         host = _address(peer.host)
         if peer.side == leg.side and host is not None and host in leg.address.network:
             sender = IPv4Interface((int(host), leg.address.network.prefixlen))
-            yield LegToAsk(leg.side, leg.address, peer.name, sender, peer.transport), peer
+            yield LegToAsk(leg, peer, sender)
 
 
 def _address(host: object) -> IPv4Address | None:
@@ -68,14 +76,14 @@ async def asked(world: World, device: Device, leg: LegToAsk) -> Finding:
     """Ask one leg, the laptop having its peer's address."""
     from zinger.link.voice import options
 
-    port = PORTS[leg.transport]
-    planned = f"the {leg.side} leg answers OPTIONS of {leg.peer} over {leg.transport}"
+    transport = leg.peer.transport
+    planned = f"the {leg.side} leg answers OPTIONS of {leg.peer.name} over {transport}"
     read, evidence, holds = "no answer", "", False
     try:
-        where = await world.dialer.voice(str(leg.address.ip), port, leg.transport)
+        where = await world.dialer.voice(*leg.gateway, transport)
         mine = world.dialer.stands_at(str(leg.sender.ip), 0)
-        reply = await options(where, (str(leg.address.ip), port), str(leg.sender.ip), leg.transport, mine)
-        read, evidence, holds = f"{reply.status} {reply.reason}", str(reply), 200 <= reply.status < 300
+        reply = await options(where, leg.gateway, str(leg.sender.ip), transport, mine)
+        read, evidence, holds = reply.reason, str(reply), 200 <= reply.status < 300
     except LinkError as error:
         evidence = str(error)
     verdict = Verdict.HOLDS if holds else Verdict.DIFFERS

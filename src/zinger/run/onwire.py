@@ -11,6 +11,7 @@ import time
 from abc import ABC, abstractmethod
 from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -40,6 +41,20 @@ AWAY = 20.0
 """Seconds that a lost device is dialled again for, above twice its boot."""
 
 
+@dataclass(frozen=True)
+class Assignment:
+    """What one wire carries: a part of a device's dialogue, and in which world."""
+
+    world: World
+    device: Device
+    book: Phrasebook
+    script: Script
+    line: DeviceLine
+    memory: Memory
+    part: int = 0
+    """From 0: what follows goes on where the first has put the device."""
+
+
 class OnWire(ABC):
     """Sends, reads and notes for one device."""
 
@@ -47,20 +62,10 @@ class OnWire(ABC):
     reached_by = "its console"
     """How it is reached, for people."""
 
-    def __init__(
-        self,
-        world: World,
-        device: Device,
-        book: Phrasebook,
-        script: Script,
-        line: DeviceLine,
-        memory: Memory,
-        part: int = 0,
-    ) -> None:
-        self.part = part
-        """Which part of the dialogue it carries, from 0: what follows goes on where the first has put the device."""
-        self.world, self.device, self.book, self.script, self.line = world, device, book, script, line
-        self.name, self.memory = device.name, memory
+    def __init__(self, to_do: Assignment) -> None:
+        self.world, self.device, self.book, self.script = to_do.world, to_do.device, to_do.book, to_do.script
+        self.name, self.line, self.memory, self.part = to_do.device.name, to_do.line, to_do.memory, to_do.part
+        world, device, book, memory = self.world, self.device, self.book, self.memory
         self.boots_in = memory.boots_in or book.factory.boots_in / world.pace
         """Seconds that this very device took to boot before, or its family takes."""
         self.keys = Keyring(

@@ -13,17 +13,14 @@ from zinger.link.web import WebEndpoint, WebLink
 from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.plan.model import Device
 from zinger.plan.values.mac import link_local_of
-from zinger.run.board import DeviceLine
 from zinger.run.claims import cards_up
 from zinger.run.hands import Act
-from zinger.run.memory import Memory
-from zinger.run.onwire import AWAY, OnWire
+from zinger.run.onwire import AWAY, Assignment, OnWire
 from zinger.run.pagepump import PagePump, spelled
 from zinger.run.pagesbyhand import PagesByHand
 from zinger.run.ways import until_it_answers
 from zinger.run.webtrust import WebTrust
 from zinger.run.world import World
-from zinger.script.compile import Script
 from zinger.store.har import SUFFIX, HarRecording
 from zinger.store.transcript import Transcript
 from zinger.talk.errors import Interrupted, Silent
@@ -59,20 +56,12 @@ class PagesWire(OnWire):
     reached_by = "its pages"
     cable = "network cable"
 
-    def __init__(
-        self,
-        world: World,
-        device: Device,
-        book: Phrasebook,
-        script: Script,
-        line: DeviceLine,
-        memory: Memory,
-        part: int = 0,
-    ) -> None:
-        super().__init__(world, device, book, script, line, memory, part)
+    def __init__(self, to_do: Assignment) -> None:
+        super().__init__(to_do)
+        world, device, book, line = to_do.world, to_do.device, to_do.book, to_do.line
         self.pump = pump_for(world, device, book, line.transcript, self._saw)
-        self.by_hand = PagesByHand(world, device, book, script, self.pump, self.note, self._rejoin)
-        self.trust = WebTrust(world, device, book, line, memory, self.note)
+        self.by_hand = PagesByHand(world, device, book, to_do.script, self.pump, self.note, self._rejoin)
+        self.trust = WebTrust(world, device, book, line, to_do.memory, self.note)
         self._answered_at = ""
         """The address at which it was reached last."""
         self._left, self._left_until = "", 0.0

@@ -19,7 +19,7 @@ from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
 from zinger.run.hands import AHEAD, Act, Hands, RunError
 from zinger.run.leaselists import lease_lists
-from zinger.run.onwire import OnWire
+from zinger.run.onwire import Assignment, OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.pageswire import PagesWire
@@ -148,7 +148,7 @@ class Run:
         wires: list[OnWire] = []
         for part, (of, its) in enumerate(zip(book.parts, script.parts or (script,), strict=True)):
             kind = PagesWire if of.pages is not None else ConsoleWire
-            wires.append(kind(world, device, of, its, line, memory, part))
+            wires.append(kind(Assignment(world, device, of, its, line, memory, part)))
         await wires[0].write(entries.RunBegan(sends=self.options.sends))
         self.carriers[device.name] = Carrier(wires, memory)
         self._send(device.name)

@@ -53,8 +53,8 @@ class Caller(End):
     """Why the call was not taken, in the gateway's words."""
     status: int = 0
     """The last status that was heard."""
-    _target: str = ""
-    _to: str = ""
+    _target: str = field(init=False)
+    _to: str = field(init=False)
     _route: tuple[Header, ...] = ()
 
     @property
@@ -62,10 +62,12 @@ class Caller(End):
         """The call's name."""
         return f"{self.tag}@{self.address}"
 
+    def __post_init__(self) -> None:
+        self._target = f"{self.scheme}:{self.number}@{self.gateway}"
+        self._to = f"<{self._target}>"
+
     def invite(self) -> Message:
         """What begins the call; sent again as it is where it may be lost."""
-        self._target = self._target or f"{self.scheme}:{self.number}@{self.gateway}"
-        self._to = self._to or f"<{self._target}>"
         return self._request("INVITE", 1, (self.contact, SDP), self.media())
 
     def bye(self) -> Message:

@@ -7,14 +7,23 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from urllib.parse import unquote
 
-from zinger.talk.sip import LONGEST_MESSAGE, SHORT_NAMES, NotSip
+from zinger.talk.errors import TalkError
 
 END = b"\r\n\r\n"
+LONGEST_MESSAGE = 65_535
+SHORT_NAMES = {
+    "i": "call-id", "f": "from", "t": "to", "v": "via", "l": "content-length", "m": "contact", "c": "content-type"
+}  # fmt: skip
+"""Compact names (RFC 3261 7.3.3)."""
 _STATUS = re.compile(r"SIP/2\.0 (\d{3}) ?(.*)")
 _REQUEST = re.compile(r"([A-Z]{2,16}) (\S+) SIP/2\.0")
 _USER = re.compile(r"(?i)(?:sips?|tel):([^@;>?]+)")
 
 Header = tuple[str, str]
+
+
+class NotSip(TalkError):
+    """What came is no SIP message."""
 
 
 @dataclass(frozen=True)
@@ -31,11 +40,11 @@ class Message:
         head, end, body = data.lstrip(b"\r\n")[:LONGEST_MESSAGE].partition(END)
         rows = re.sub(r"\r\n[ \t]+", " ", head.decode("utf-8", "replace")).split("\r\n")
         if not end or not (_STATUS.fullmatch(rows[0]) or _REQUEST.fullmatch(rows[0])):
-            raise NotSip("what came is no SIP message")
+            raise NotSip("what answers there does not speak SIP")
         pairs = (row.partition(":") for row in rows[1:])
         headers = ((name.strip().lower(), value.strip()) for name, colon, value in pairs if colon)
         message = cls(rows[0], tuple((SHORT_NAMES.get(name, name), value) for name, value in headers), body)
-        if not (message.first("call-id") and message.first("cseq")):
+        if not message.call:
             raise NotSip("what came names no call")
         return message
 
@@ -60,14 +69,14 @@ class Message:
     @property
     def reason(self) -> str:
         """The status of a response with its words, as a person may see it."""
-        return "".join(c for c in self.start.removeprefix("SIP/2.0 ") if c.isprintable())[:80]
+        return shown(self.start.removeprefix("SIP/2.0 "), 80)
 
     @property
     def number(self) -> str:
         """The number that a request asks for (RFC 3261 19.1.1, RFC 3966)."""
         found = _REQUEST.fullmatch(self.start)
         user = _USER.match(found[2]) if found else None
-        return "".join(c for c in unquote(user[1]) if c.isprintable())[:60] if user else ""
+        return shown(unquote(user[1]), 60) if user else ""
 
     @property
     def call(self) -> str:
@@ -94,6 +103,11 @@ class Message:
         kept.append(("to", to if "tag=" in to.lower() else f"{to};tag={tag}"))
         kept.append(("cseq", self.first("cseq")))
         return Message(f"SIP/2.0 {status}", (*kept, *more), body)
+
+
+def shown(text: str, most: int) -> str:
+    """What a stranger sent, as a person may see it."""
+    return "".join(c for c in text if c.isprintable())[:most]
 
 
 def uri_in(header: str) -> str:

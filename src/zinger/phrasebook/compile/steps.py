@@ -189,11 +189,13 @@ class StepsSection(Section):
         return p.at
 
     def _where_file(self, path: Path, p: StepShape, send: str | None) -> str:
-        """What stands in a generated file is sent where that is."""
+        """A setting in a generated file gives only its lines; the file itself says where it is put."""
         files = self.shape.files if isinstance(self.shape, BookShape) else {}
         self.one_of([*path, "file"], "generated file", p.file, files)
         if send is None or p.at is not None or p.do or p.replies or p.hands or self.on_pages.is_told(p):
-            self.bad(path, "what stands in a generated file has send, its lines; where it goes, the file's put says")
+            self.bad(
+                path, "a setting in a generated file gives only its lines, as send; the file says where they are put"
+            )
         return (files[p.file].put.at or "") if p.file in files else ""
 
     def file(self, name: str, f: FileShape, shape: BookShape) -> FileTemplate:
@@ -205,7 +207,7 @@ class StepsSection(Section):
         if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9._-]{0,60}", f.named):
             self.bad([*path, "named"], f"{f.named!r} is not the name of a file, such as tables.txt")
         if not any(step.file == name for step in shape.settings.values()):
-            self.bad(path, f"no setting stands in it; give one file: {name}")
+            self.bad(path, f"no setting is written into it; give a setting file: {name}")
         complains = self.maybe_regex([*path, "complains"], f.complains)
         if complains is not None and "line" not in complains.groupindex:
             self.bad([*path, "complains"], "the pattern has no group named line")

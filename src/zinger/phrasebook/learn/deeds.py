@@ -45,7 +45,7 @@ class Seen:
 
     @property
     def says(self) -> bool:
-        """Whether something was sent with it; what stands in the address of a page is a part of the address."""
+        """Whether it is more than a look at an address; what follows the ? belongs to the address."""
         return self.json is not None or self.method not in ("GET", "HEAD", "OPTIONS")
 
     @property

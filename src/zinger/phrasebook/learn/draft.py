@@ -219,7 +219,7 @@ class _Maker:
         return ".".join(at) or "family"
 
     def _without_secrets(self, text: str) -> str:
-        """No password of the recording stands in a draft, whatever it was taken for."""
+        """Keep every password of the recording out of the draft, whatever it was taken for."""
         typed = {slot.value for deed in self.study.deeds for slot in slots_of(deed) if slot.is_secret}
         hidden = {
             one.value

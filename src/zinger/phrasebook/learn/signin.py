@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from zinger.phrasebook.document import Document, at_path, written
 from zinger.phrasebook.learn.deeds import Deed, Seen
 from zinger.phrasebook.learn.matching import Slot, slots_of
 from zinger.phrasebook.learn.refusals import shows_form
@@ -173,8 +172,3 @@ def _paths(data: Any, path: str = "", depth: int = 0) -> Iterator[tuple[str, str
 
 def _texts(data: Any) -> list[str]:
     return [text for _, text in _paths(data)]
-
-
-def is_same(page: Document | None, path: str, text: str) -> bool:
-    """Whether a page shows a text at a path of its JSON."""
-    return page is not None and any(written(value) == text for value in at_path(page.data, path))

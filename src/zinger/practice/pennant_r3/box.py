@@ -6,6 +6,8 @@ Its first password is on the label and must be changed. Its pages know one sessi
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable, Mapping
+from functools import partial
 from ipaddress import IPv4Interface
 from typing import Any
 
@@ -31,6 +33,8 @@ from zinger.practice.pennant_r3.rooms import (
     take_room,
     wrong_password,
 )
+
+Said = Mapping[str, str]
 
 
 class HomeRouter(PagesBox):
@@ -163,6 +167,24 @@ class HomeRouter(PagesBox):
             return HTMLResponse(pages.whole("Closed", "<p>Refused: this account only looks.</p>"), 403)
         return said
 
+    async def _changed(
+        self, request: Request, change: Callable[[Sheet, Said], None], told: str
+    ) -> tuple[Said, Said] | Response:
+        """Change what it holds by what a form says; else what was said, and what is wrong beside which field."""
+        if request.method != "POST":
+            return {}, {}
+        said, state = await self._ordered(request), self.running.copy()
+        if isinstance(said, Response):
+            return said
+        try:
+            change(state, said)
+        except Refused as refusal:
+            return said, {str(refusal.args[1]): str(refusal.args[0])}
+        self.running = state
+        self.keep()
+        self.heard.append(told)
+        return RedirectResponse(request.url.path, 303)
+
     async def _room(self, request: Request) -> Response:
         """A page with one form of settings."""
         room = request.path_params["room"]
@@ -206,22 +228,10 @@ class HomeRouter(PagesBox):
             return shut
         if name not in LISTS:
             return HTMLResponse(pages.whole("Nothing", "<p>There is no such page.</p>"), 404)
-        wrong: dict[str, str] = {}
-        said: dict[str, str] = {}
-        if request.method == "POST":
-            answer = await self._ordered(request)
-            if isinstance(answer, Response):
-                return answer
-            said, state = answer, self.running.copy()
-            try:
-                take_list(name, state, said)
-            except Refused as refusal:
-                wrong = {str(refusal.args[1]): str(refusal.args[0])}
-            else:
-                self.running = state
-                self.keep()
-                self.heard.append(f"{name} has one more")
-                return RedirectResponse(f"/list/{name}", 303)
+        answer = await self._changed(request, partial(take_list, name), f"{name} has one more")
+        if isinstance(answer, Response):
+            return answer
+        said, wrong = answer
         session = self._session(request)
         body = pages.listing(name, self.running, said, wrong, session[1] if session else "")
         return HTMLResponse(pages.whole(LISTS[name].title, body), 422 if wrong else 200)
@@ -262,23 +272,12 @@ class HomeRouter(PagesBox):
         """The network that it joins as a bridge."""
         if shut := self._shut(request):
             return shut
-        wrong: dict[str, str] = {}
-        said: dict[str, str] = {}
         if request.method == "POST":
-            answer = await self._ordered(request)
-            if isinstance(answer, Response):
-                return answer
-            said, state = answer, self.running.copy()
-            await self.clock.sleep(3)
-            try:
-                joining.join(state, said, self._heard())
-            except Refused as refusal:
-                wrong = {str(refusal.args[1]): str(refusal.args[0])}
-            else:
-                self.running = state
-                self.keep()
-                self.heard.append(f"joined {state.values['joined']}")
-                return RedirectResponse("/join", 303)
+            await self.clock.sleep(3)  # it tries the key
+        answer = await self._changed(request, partial(joining.join, heard=self._heard()), "joined a network")
+        if isinstance(answer, Response):
+            return answer
+        said, wrong = answer
         session = self._session(request)
         body = joining.page(self.running, self._heard(), said, wrong, session[1] if session else "")
         return HTMLResponse(pages.whole("Join", body), 422 if wrong else 200)

@@ -112,7 +112,7 @@ class AskLegs:
         wire = on.wire
         async with wire.stage("legs", None, "asking its legs over SIP"):
             for leg in on.owed.legs():
-                await wire.world.claims.be_as(leg.sender, leg.peer, wire.line.wait)
+                await wire.world.claims.be_as(leg.sender, leg.peer.name, wire.line.wait)
                 wire.line.wait(f"the {leg.side} leg to answer")
                 wire.find([await asked(wire.world, wire.device, leg)])
 
