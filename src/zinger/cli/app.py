@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, job, plan, ports, terms, vault
+from zinger.cli import allow, family, hands, importing, job, plan, ports, terms, vault
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -31,7 +31,7 @@ app = typer.Typer(
 )
 _COMMANDS: dict[str, Callable[..., None]] = {
     "check": plan.check,
-    "import": plan.import_,
+    "import": importing.import_,
     "export": plan.export,
     "numbers": plan.numbers,
     "welcome": job.welcome,

@@ -1,18 +1,16 @@
-"""The commands about the plan: check, import, export, numbers. Each asks a room and prints what comes back."""
+"""The commands about the plan: check, export, numbers. Each asks a room and prints what comes back."""
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from zinger.cli.common import DONE, FINDINGS, USAGE, CommandError, JobArg, Json, print_json
+from zinger.cli.common import DONE, FINDINGS, CommandError, JobArg, Json, print_json
 from zinger.wording import counted
 
 if TYPE_CHECKING:
-    from zinger.plan.files.transfer import Proposal
     from zinger.plan.model import Plan
     from zinger.plan.problems import Problem
 
@@ -105,72 +103,6 @@ def _explain(plan: Plan, device: str, name: str, as_json: bool) -> None:
         print("  is not planned: no layer says it, and nothing tells it")
     for number, (typed, origin) in enumerate(said):
         print(f"  {'overrode ' if number else '':<9}{setting.show(typed):<32} {origin.label:<34} {origin.spot}")
-
-
-# -- import and export -----------------------------------------------------------------------------------
-def import_(
-    sheet: Annotated[Path, typer.Argument(help="CSV, XLSX, YAML or JSON", metavar="SHEET")],
-    job: JobArg,
-    yes: Annotated[bool, typer.Option("--yes", "-y", help="take what is proposed")] = False,
-    column: Annotated[
-        list[str] | None,
-        typer.Option("--column", metavar="HEADING=SETTING", help="what a heading means; empty only keeps it"),
-    ] = None,
-    only: Annotated[str, typer.Option("--sheet", metavar="NAME", help="one sheet of a workbook")] = "",
-) -> None:
-    """Bring somebody's build sheet into a job: a new one, or one that has devices already."""
-    from zinger.desk.incoming import Incoming
-
-    incoming = Incoming(job, sheet.stem.replace("_", " "), sheet)
-    proposal = incoming.look(sheet, only)
-    for decision in column or []:
-        heading, _, meaning = decision.rpartition("=") if "=" in decision else (decision, "", "")
-        try:
-            proposal = proposal.decide(heading, meaning)
-        except ValueError as error:
-            raise CommandError(str(error)) from None
-    _print_proposal(proposal)
-    imported = incoming.read(proposal)
-    if imported.problems:
-        for problem in imported.problems:
-            print(f"{problem.severity.value:<6} {problem}", file=sys.stderr)
-        count = len(imported.problems)
-        raise CommandError(f"{count} cell{'s' * (count > 1)} can't be read; nothing was written")
-    if not yes and any(part.unsure for part in proposal.parts) and not _agreed():
-        raise typer.Exit(USAGE)
-    folder, words = incoming.take(proposal, imported)
-    print("\n".join(words))
-    print(f"next: zinger check {folder}")
-
-
-def _agreed() -> bool:
-    if not sys.stdin.isatty():
-        print(
-            "zinger: some headings are taken by likeness; look, then give --yes, or --column HEADING=SETTING. "
-            "Nothing was written.",
-            file=sys.stderr,
-        )
-        return False
-    return typer.confirm("take it so?")
-
-
-def _print_proposal(proposal: Proposal) -> None:
-    for part in proposal.parts:
-        table = part.table
-        where = f"{proposal.file}{', sheet ' + table.name if table.name else ''}"
-        code = f", read as {table.encoding}" if table.encoding not in ("", "utf-8") else ""
-        print(f"{where}: {len(table.rows)} devices{code}" + (f", all of site {part.site}" if part.site else ""))
-        for match in part.matches:
-            if match.heading:
-                mark = " " if match.sure else "?" if match.meaning else "-"
-                print(
-                    f"  {mark} {match.heading:<28} {match.meaning or '(kept)':<24} {match.how}"
-                    + (f", {match.score:.0%}" if match.meaning and not match.sure else "")
-                )
-    if proposal.filled:
-        print(f"  {proposal.filled} blank site cells take the site above them")
-    if proposal.left_out:
-        print(f"  left out, no devices in them: {', '.join(proposal.left_out)}")
 
 
 def export(

@@ -1,26 +1,88 @@
-"""A sheet on its way into a job, new or old: looked at, read, and only then written."""
+"""A sheet on its way into a job, new or old: looked at, read, laid over what is there, and only then written."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import difflib
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
+from zinger.phrasebook.load import Families
 from zinger.plan.files.documents import JobDocument
 from zinger.plan.files.editing import Files
+from zinger.plan.files.headings import Known
 from zinger.plan.files.jobfile import read_job
-from zinger.plan.files.sheets import Table, read_tables
-from zinger.plan.files.transfer import Imported, Merged, Proposal, job_text, merge, propose, take
-from zinger.plan.raw import SHEET_FILE
+from zinger.plan.files.merging import Fate, Laid, Merged, merge
+from zinger.plan.files.newjob import job_text, site_key, subnet_of
+from zinger.plan.files.sheets import read_sheet
+from zinger.plan.files.tables import Table, read_tables
+from zinger.plan.files.transfer import BadCell, Imported, Proposal, own_devices, propose, take
+from zinger.plan.raw import SHEET_FILE, RawJob
 from zinger.store.folder import JobFolder, JobFolderError, create_job
+from zinger.store.undo import keep_before
+from zinger.wording import counted
+
+_ALIKE = 0.85
+"""From this likeness on a name that the job does not have is a slip of one that it has."""
+_OFTEN = 3
+"""In so many rows a name is meant, and one that is nearly so in one row is not."""
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What taking a sheet would do: what becomes of each device, the sites and roles that it makes."""
+
+    imported: Imported
+    merged: Merged
+    sites: Mapping[str, str] = field(default_factory=dict)
+    roles: tuple[str, ...] = ()
+    unsaid: tuple[str, ...] = ()
+    """What the sheet does not say of new devices and must: the site, the family."""
+
+    def of(self, *fates: Fate) -> list[Laid]:
+        """The devices of which this becomes."""
+        return self.merged.of(*fates)
+
+    @cached_property
+    def counts(self) -> Counter[Fate]:
+        """How many of each."""
+        return Counter(laid.fate for laid in self.merged.laid)
+
+    @property
+    def summary(self) -> str:
+        """In one line: `2 new, 3 changed, 10 the same; 1 asked`."""
+        count = self.counts
+        usual = ", ".join(f"{count[fate]} {fate}" for fate in (Fate.NEW, Fate.CHANGED, Fate.SAME))
+        words = {
+            Fate.ASKED: "to be asked",
+            Fate.BAD: "with cells that can't be read",
+            Fate.SKIPPED: "left out",
+            Fate.KEPT: "not in the sheet, kept",
+            Fate.REMOVED: "removed",
+        }
+        rest = [f"{count[fate]} {text}" for fate, text in words.items() if count[fate]]
+        return "; ".join([usual, *rest])
+
+    @property
+    def takes(self) -> int:
+        """How many rows would be taken."""
+        return sum(self.counts[fate] for fate in (Fate.NEW, Fate.CHANGED, Fate.SAME))
 
 
 @dataclass
 class Incoming:
-    """Where a sheet goes: into a job that is there, or into a new folder with a title."""
+    """Where a sheet goes: into a job that is there, or into a new folder with a title.
+
+    `answers` say which device a row is that was asked for; `remove` what goes that is in no row (None: all of it).
+    """
 
     target: Path
     title: str = ""
     sheet: Path | None = None
+    answers: dict[str, str] = field(default_factory=dict)
+    remove: Collection[str] | None = ()
 
     @property
     def _job(self) -> JobFolder | None:
@@ -38,51 +100,131 @@ class Incoming:
         except OSError as error:
             raise JobFolderError(f"{sheet} can't be read: {error.strerror}") from None
         job = self._job
-        return propose(data, sheet.name, read_job(job.files().job).columns if job else {}, only)
+        families = job.families()[0] if job else Families()
+        raw = read_job(job.files().job) if job else RawJob()
+        sites = [word for key, site in raw.sites.items() for word in (key, site.name)]
+        names = {"family": list(families), "site": sites, "role": list(raw.roles)}
+        known = Known({meaning: frozenset(map(_plain, words)) for meaning, words in names.items()})
+        proposal = propose(data, sheet.name, raw.columns, only, known)
+        if len(raw.sites) == 1 and not any("site" in part.columns.means or part.site for part in proposal.parts):
+            proposal = proposal.say_for_all("site", next(iter(raw.sites.values())).name)
+        return proposal
 
-    @staticmethod
-    def read(proposal: Proposal) -> Imported:
-        """Every cell by what its heading means."""
-        return take(proposal)
-
-    def effect(self, imported: Imported, where: str) -> str:
-        """What taking it would do, in words; `where` is the target as people write it."""
+    def read(self, proposal: Proposal) -> Imported:
+        """Every cell by what its heading means; names that are slips of the job's own are bad cells."""
+        imported = take(proposal)
         job = self._job
-        if job is None:
-            return f"a new job in {where} with {len(imported.rows)} devices"
-        merged = self._merged(job.files(), imported, {})
-        if merged is None:
-            return f"{len(imported.rows)} devices into {self.target.name}"
-        text = f"{len(merged.added)} new, {len(merged.changed)} changed, {merged.same} as they were"
-        return text + (f"; {len(merged.missing)} that are not in it stay" if merged.missing else "")
+        raw = read_job(job.files().job) if job else RawJob()
+        sites = [word for key, site in raw.sites.items() for word in (site.name, key)]
+        slips = [*_slips(imported, proposal, "site", sites), *_slips(imported, proposal, "role", list(raw.roles))]
+        return replace(imported, bad=(*imported.bad, *slips))
 
-    def _merged(self, files: Files, imported: Imported, remembered: dict[str, str]) -> Merged | None:
-        own = own_table(files)
-        columns = {**read_job(files.job).columns, **remembered}
-        return merge(own, columns, imported) if own else None
+    def effect(self, imported: Imported) -> Effect:
+        """What taking it would do, nothing written; raises ValueError for an answer that fits nothing."""
+        job = self._job
+        files = job.files() if job else Files("", b"", SHEET_FILE)
+        raw = read_job(files.job) if job else RawJob()
+        table = own_table(files)
+        own = own_devices(table, raw.columns) if table else Imported((), (), (), ())
+        merged = merge(own, imported, self.answers, self.remove)
+        good = imported.good
+        known = {_plain(word) for key, site in raw.sites.items() for word in (key, site.name)}
+        sites: dict[str, str] = {}
+        for name in dict.fromkeys(filter(None, good.column("site"))):
+            if _plain(name) not in known:
+                sites[site_key(name, {*raw.sites, *sites})] = name
+        roles = dict.fromkeys(role for role in good.column("role") if role and role not in raw.roles)
+        new = any(laid.fate is Fate.NEW for laid in merged.laid)
+        unsaid = tuple(meaning for meaning in ("site", "family") if new and meaning not in imported.means)
+        return Effect(imported, merged, sites, tuple(roles), unsaid)
 
-    def take(self, proposal: Proposal, imported: Imported) -> tuple[Path, list[str]]:
-        """Write it; returns the job's folder and what was done, a sentence a line. Raises JobFolderError."""
+    def take(self, proposal: Proposal, effect: Effect) -> Path:
+        """Write what can be taken of it; returns the job's folder.
+
+        Raises JobFolderError, then nothing was written: also where the job could not be read afterwards.
+        """
         remembered = proposal.remembered()
+        good = effect.imported.good
         job = self._job
         if job is None:
-            create_job(self.target, job_text(self.title or self.target.name, imported, remembered), imported.to_csv())
-            return self.target, [f"{len(imported.rows)} devices are in {self.target}"]
+            text = job_text(self.title or self.target.name, good, remembered)
+            _readable(Files(text, effect.merged.to_csv(), SHEET_FILE), len(effect.merged.rows))
+            create_job(self.target, text, effect.merged.to_csv())
+            return self.target
         files = job.files()
-        merged = self._merged(files, imported, remembered)
         document = JobDocument(files.job)
         for heading, meaning in remembered.items():
             document.set(("columns", heading), meaning)
+        for key, name in effect.sites.items():
+            document.set(("sites", key, "name"), name)
+            if subnet := subnet_of(good, name):
+                document.set(("sites", key, "subnet"), subnet)
+        for role in effect.roles:
+            document.set(("roles", role), {})
         if files.sheet_name != SHEET_FILE:
             document.set(("devices",), SHEET_FILE)
-        job.write(Files(document.dump(), merged.to_csv() if merged else imported.to_csv(), SHEET_FILE), files)
-        if merged is None:
-            return self.target, [f"{len(imported.rows)} devices are in {self.target}"]
-        words = [f"  changed  {change}" for change in merged.changed]
-        words += [f"  new      {name}" for name in merged.added]
-        words += [f"  kept     {name}, which is not in {proposal.file}" for name in merged.missing]
-        words.append(f"{len(merged.added)} new, {len(merged.changed)} changed, {merged.same} as they were")
-        return self.target, words
+        after = Files(document.dump(), effect.merged.to_csv(), SHEET_FILE)
+        _readable(after, len(effect.merged.rows), files)
+        keep_before(job, files, after, f"{proposal.file}: {effect.summary}")
+        job.write(after, files)
+        return self.target
+
+
+def _readable(files: Files, rows: int, before: Files | None = None) -> None:
+    """That the job can be read with these files; raises JobFolderError if it can't, and could before."""
+    job = read_job(files.job)
+    found, problems = read_sheet(files.sheet, files.sheet_name, job.columns)
+    known = set()
+    if before is not None:
+        known = {p.what for p in (*read_job(before.job).problems, *read_sheet(before.sheet, before.sheet_name)[1])}
+    bad = [p for p in (*job.problems, *problems) if p.id in ("job-unreadable", "sheet-unreadable")]
+    bad = [p for p in bad if p.what not in known]
+    if bad:
+        raise JobFolderError(f"nothing was written, since the job could not be read afterwards: {bad[0]}")
+    if len(found) + sum(p.id == "sheet-shape" for p in problems) < rows and rows:
+        raise JobFolderError(
+            f"nothing was written, since only {counted(len(found), 'device')} of {rows} could be read afterwards"
+        )
+
+
+def _plain(name: str) -> str:
+    return " ".join(name.lower().replace("-", " ").split())
+
+
+def _slips(imported: Imported, proposal: Proposal, meaning: str, known: list[str]) -> Iterator[BadCell]:
+    """Cells with the name of a site or role that is nearly that of another: of one that the job has, or most rows."""
+    near = _nearly(Counter(filter(None, imported.column(meaning))), known)
+    tables = {part.table.name: part.table for part in proposal.parts if meaning in part.columns.means}
+    columns = {p.table.name: p.columns.means.index(meaning) for p in proposal.parts if p.table.name in tables}
+    for name, spot in zip(imported.column(meaning), imported.spots, strict=True):
+        if name in near and spot.key in columns and spot.line:
+            at, table = columns[spot.key], tables[spot.key]
+            meant, why = near[name]
+            what, do = f"no {meaning} is called {name}", f"Correct it, or describe the {meaning} in job.yaml first"
+            cell = table.cell_name(spot.line, at)
+            yield BadCell(table.spot(spot.line, at), cell, spot.line, meaning, name, what, do, meant, why)
+
+
+def _nearly(names: Counter[str], known: list[str]) -> dict[str, tuple[str, str]]:
+    """Of the names in a sheet those that are probably slips, with what is meant and why."""
+    own = {_plain(name): name for name in known}
+    often = {_plain(name): name for name, count in names.items() if count >= _OFTEN}
+    slips: dict[str, tuple[str, str]] = {}
+    for name, count in names.items():
+        plain = _plain(name)
+        if plain in own or name in often.values():
+            continue
+        if found := difflib.get_close_matches(plain, own, 1, _ALIKE):
+            slips[name] = own[found[0]], "so the job calls it"
+            continue
+        found = difflib.get_close_matches(plain, often, 1, _ALIKE) if count == 1 else []
+        if found and _digits(found[0]) == _digits(plain):
+            slips[name] = often[found[0]], f"so it is in {names[often[found[0]]]} rows"
+    return slips
+
+
+def _digits(text: str) -> str:
+    return "".join(c for c in text if c.isdigit())
 
 
 def own_table(files: Files) -> Table | None:

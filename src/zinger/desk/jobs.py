@@ -12,7 +12,8 @@ import platformdirs
 
 from zinger.files import FileError, write_whole
 from zinger.plan.files.jobfile import read_job
-from zinger.plan.files.transfer import Imported, job_text
+from zinger.plan.files.newjob import job_text
+from zinger.plan.files.transfer import Imported
 from zinger.plan.raw import JOB_FILE
 from zinger.store.folder import JobFolderError, create_job
 

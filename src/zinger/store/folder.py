@@ -158,11 +158,12 @@ class JobFolder:
         return (own.read_text("utf-8"), f"phrasebooks/{own.name}") if own.is_file() else shipped_source(name)
 
     def files(self) -> Files:
-        """The plan's two files as they are now; raises JobFolderError."""
+        """The plan's two files as they are now, nothing for a sheet that is not there; raises JobFolderError."""
         try:
             text = (self.path / JOB_FILE).read_bytes().decode("utf-8")
             name = read_job(text).sheet
-            return Files(text, (self.path / name).read_bytes(), name)
+            sheet = self.path / name
+            return Files(text, sheet.read_bytes() if sheet.exists() else b"", name)
         except (OSError, UnicodeDecodeError) as error:
             raise JobFolderError(f"the plan in {self.path} can't be read: {error}") from None
 
@@ -218,7 +219,7 @@ class JobFolder:
                     "sheet-missing",
                     Spot(name),
                     "the build sheet is missing",
-                    f"Put it into {self.path.name}/, or name it in {JOB_FILE} as devices:",
+                    f"Bring one in with `zinger import SHEET {self.path.name}`, or name it in {JOB_FILE} as devices:",
                 )
             )
         else:

@@ -15,16 +15,20 @@ from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widgets import Footer, Input, Static
 
-from zinger.desk.incoming import Incoming
+from zinger.desk.incoming import Effect, Incoming
+from zinger.files import FileError
 from zinger.plan.files.headings import IDENTITY, Match, known_headings
-from zinger.plan.files.transfer import Imported, Proposal
+from zinger.plan.files.merging import Fate, Laid
+from zinger.plan.files.transfer import BadCell, Proposal
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
-from zinger.tui.dialogs import message
+from zinger.tui.dialogs import Dialog, message
+from zinger.tui.import_rows import CellDialog, LeftOut, Outcome, WhoDialog
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
+from zinger.wording import counted
 
 _MEANINGS = {**dict.fromkeys(IDENTITY, "who it is"), **{name: s.title for name, s in SETTINGS.items()}}
 
@@ -46,7 +50,7 @@ class Headings(Rows):
         self.samples = {}
         for part in proposal.parts:
             for index, heading in enumerate(part.table.headings):
-                values = dict.fromkeys(v for v in part.table.column(index)[:40] if v)
+                values = dict.fromkeys(v for v in part.devices.column(index)[:40] if v)
                 self.samples.setdefault(heading, ", ".join(list(values)[:6]))
         self._version += 1
         self.redraw()
@@ -153,11 +157,38 @@ class MeaningDialog(ModalScreen[str | None]):
         self.dismiss(None)
 
 
+class ForAllDialog(ModalScreen[str | None]):
+    """What the sheet does not say of any row, such as its site; returns the text, None when it was left."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
+
+    def __init__(self, meaning: str) -> None:
+        super().__init__()
+        self.meaning = meaning
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="dialog"):
+            yield Static(Text(f"The sheet does not say the {self.meaning}", Style(color=BRASS, bold=True)))
+            yield Input(placeholder=f"the {self.meaning} of all its devices; Enter takes it", id="for-all")
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        self.dismiss(event.value.strip() or None)
+
+    def action_leave(self) -> None:
+        """Leave it unsaid."""
+        self.dismiss(None)
+
+
 class ImportScreen(PlainScreen):
     """A sheet on its way into a job."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("t", "take", "take it so"),
+        Binding("t", "take", "take it"),
+        Binding("m", "meant", "correct all that is likely"),
+        Binding("tab", "other_pane", "headings or rows"),
         Binding("o", "other", "another file"),
         Binding("escape", "app.back", "back"),
         Binding("question_mark", "app.help", "help"),
@@ -167,14 +198,15 @@ class ImportScreen(PlainScreen):
         super().__init__("import", incoming.words)
         self.incoming = incoming
         self._proposal: Proposal | None = None
-        self._imported: Imported | None = None
+        self._effect: Effect | None = None
 
     def compose(self) -> ComposeResult:
         yield self.title_line()
         yield Input(placeholder="the sheet: a file ending in .csv, .xlsx, .yaml or .json; Enter reads it", id="path")
         yield Static(id="import-note")
         yield Headings()
-        yield Static(id="import-problems")
+        yield Static(id="import-effect")
+        yield Outcome()
         yield Footer()
 
     def on_mount(self) -> None:
@@ -188,6 +220,9 @@ class ImportScreen(PlainScreen):
     def _note(self, text: Text) -> None:
         self.query_one("#import-note", Static).update(text)
 
+    def _say_effect(self, text: Text) -> None:
+        self.query_one("#import-effect", Static).update(text)
+
     def on_input_submitted(self, event: Input.Submitted) -> None:
         self._read()
 
@@ -200,9 +235,12 @@ class ImportScreen(PlainScreen):
         try:
             self._proposal = await asyncio.to_thread(self.incoming.look, path)
         except (UnreadableError, JobFolderError) as error:
-            self._proposal = None
+            self._proposal = self._effect = None
             self._note(Text(f" {error}", ROSE))
+            self._say_effect(Text())
+            self.query_one(Outcome).empty()
             return
+        self.incoming.answers.clear()
         await self._show()
         self.query_one(Headings).focus()
 
@@ -210,41 +248,66 @@ class ImportScreen(PlainScreen):
         assert self._proposal is not None
         proposal = self._proposal
         self.query_one(Headings).take(proposal)
-        self._imported = await asyncio.to_thread(self.incoming.read, proposal)
-        unsure = len([m for m in proposal.matches.values() if not m.sure])
-        kept = len([m for m in proposal.matches.values() if m.heading and not m.meaning])
-        text = Text().append(f" {proposal.devices} devices", Style(color=PAPER, bold=True))
-        for part in proposal.parts:
-            if part.table.name:
-                text.append(f" · sheet {part.table.name}" + (f" is site {part.site}" if part.site else ""), DIM)
-            elif part.table.encoding not in ("", "utf-8"):
-                text.append(f" · read as {part.table.encoding}", DIM)
-        if proposal.filled:
-            text.append(f" · {proposal.filled} blank sites take the one above", DIM)
-        text.append(f"    {unsure} to confirm" if unsure else "    every heading is known", BRASS if unsure else GREEN)
-        text.append(f"   {kept} kept as they are", DIM)
-        self._note(text)
-        self._say_problems()
-
-    def _say_problems(self) -> None:
-        problems = self._imported.problems if self._imported else ()
-        text = Text()
-        if problems:
-            count = len(problems)
-            text.append(
-                f" {count} cell{'s' * (count > 1)} can't be read; correct the sheet and read it again\n",
-                Style(color=ROSE, bold=True),
-            )
-        for problem in problems[:6]:
-            text.append(f"  {problem}\n", PAPER)
-        if not problems and self._imported:
-            text.append(" t ", Style(color=INK, bgcolor=BRASS, bold=True))
-            text.append(f" takes it: {self.incoming.effect(self._imported, home_short(self.incoming.target))}", PAPER)
-        self.query_one("#import-problems", Static).update(text)
+        self._note(_told(proposal))
+        self._effect = None
+        try:
+            imported = await asyncio.to_thread(self.incoming.read, proposal)
+            self._effect = await asyncio.to_thread(self.incoming.effect, imported)
+        except ValueError as error:
+            self._say_effect(Text(f" {error}", ROSE))
+            return
+        left_out = [LeftOut(str(row), why) for part in proposal.parts for row, why in part.left_out]
+        self.query_one(Outcome).show(self._effect, left_out)
+        self._say_effect(_promised(self._effect))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         if event.rows.id == "headings":
             self.action_meaning()
+        elif isinstance(event.key, BadCell):
+            self._correct(event.key)
+        elif isinstance(event.key, Laid):
+            self._answer(event.key)
+
+    def _decided(self, proposal: Proposal | None = None) -> None:
+        """Something was decided: show what comes of it."""
+        self._proposal = proposal or self._proposal
+        self.run_worker(self._show(), exclusive=True)
+
+    def _correct(self, cell: BadCell) -> None:
+        def typed(text: str | None) -> None:
+            if text is not None and self._proposal is not None:
+                try:
+                    self._decided(self._proposal.correct(cell.cell, text))
+                except ValueError as error:
+                    self.notify(str(error))
+
+        self.app.push_screen(CellDialog(cell), typed)
+
+    def _answer(self, laid: Laid) -> None:
+        if laid.fate is Fate.KEPT or laid.fate is Fate.REMOVED:
+            self.incoming.remove = set(self.incoming.remove or ()) ^ {laid.name}
+            self._decided()
+        elif laid.fate is Fate.ASKED or laid.by == "your answer":
+
+            def answered(answer: str | None) -> None:
+                if answer is not None:
+                    self.incoming.answers[laid.key] = answer
+                    self._decided()
+
+            self.app.push_screen(WhoDialog(laid), answered)
+
+    def action_meant(self) -> None:
+        """Correct every cell of which it is likely what was meant."""
+        if self._proposal is None or self._effect is None:
+            return
+        likely = [cell for cell in self._effect.imported.bad if cell.meant]
+        if not likely:
+            self.notify("no cell that can't be read has a likely meaning")
+            return
+        proposal = self._proposal
+        for cell in likely:
+            proposal = proposal.correct(cell.cell, cell.meant)
+        self._decided(proposal)
 
     def action_meaning(self) -> None:
         """Decide what the heading under the cursor means."""
@@ -255,8 +318,7 @@ class ImportScreen(PlainScreen):
 
         def decided(meaning: str | None) -> None:
             if meaning is not None and self._proposal is not None:
-                self._proposal = self._proposal.decide(heading, meaning)
-                self.run_worker(self._show(), exclusive=True)
+                self._decided(self._proposal.decide(heading, meaning))
 
         self.app.push_screen(MeaningDialog(heading), decided)
 
@@ -264,16 +326,84 @@ class ImportScreen(PlainScreen):
         """Another file."""
         self.query_one("#path", Input).focus()
 
+    def action_other_pane(self) -> None:
+        """From the headings to the rows, and back."""
+        headings, outcome = self.query_one(Headings), self.query_one(Outcome)
+        (outcome if headings.has_focus and outcome.count() else headings).focus()
+
     def action_take(self) -> None:
         """Take the sheet into the job."""
-        if self._imported is None or self._proposal is None:
+        if self._proposal is None:
             return
-        if self._imported.problems:
-            self.notify("some cells can't be read; nothing is taken before they can")
+        effect = self._effect
+        if effect is not None and effect.unsaid:
+            self._ask_for_all(effect.unsaid[0])
+            return
+        if effect is None or not (effect.takes or effect.of(Fate.REMOVED)):
+            self.notify("there is no row that can be taken")
+            return
+        open_rows = effect.counts[Fate.ASKED] + effect.counts[Fate.BAD]
+        if open_rows:
+            body = Text(f"{counted(open_rows, 'row')} can't be taken as they are and will be left out.\n", PAPER)
+            body.append(
+                "Devices that the job has already stay as they are. Correct the sheet and import it again.", DIM
+            )
+            title = f"Take {counted(effect.takes, 'row')}, leave out {open_rows}?"
+            self.app.push_screen(Dialog(title, body, "take the others", "back"), self._take_if)
+        else:
+            self._take_if(True)
+
+    def _ask_for_all(self, meaning: str) -> None:
+        def said(text: str | None) -> None:
+            if text and self._proposal is not None:
+                self._decided(self._proposal.say_for_all(meaning, text))
+
+        self.app.push_screen(ForAllDialog(meaning), said)
+
+    def _take_if(self, yes: bool | None) -> None:
+        if not yes or self._proposal is None or self._effect is None:
             return
         try:
-            folder, words = self.incoming.take(self._proposal, self._imported)
-        except (JobFolderError, UnreadableError) as error:
+            folder = self.incoming.take(self._proposal, self._effect)
+        except (JobFolderError, UnreadableError, FileError) as error:
             self.app.push_screen(message("Nothing was taken", str(error)))
             return
-        self.host.arrived(folder, words)
+        self.host.arrived(folder, [self._effect.summary, "back: zinger import --undo"])
+
+
+def _told(proposal: Proposal) -> Text:
+    """What the sheet is taken for, in a line."""
+    unsure = len([m for m in proposal.matches.values() if m.meaning and not m.sure])
+    kept = len([m for m in proposal.matches.values() if m.heading and not m.meaning])
+    text = Text().append(f" {counted(proposal.devices, 'device')}", Style(color=PAPER, bold=True))
+    for part in proposal.parts:
+        if part.table.name:
+            text.append(f" · sheet {part.table.name}" + (f" is site {part.site}" if part.site else ""), DIM)
+        elif part.table.encoding not in ("", "utf-8"):
+            text.append(f" · read as {part.table.encoding}", DIM)
+    for meaning, said in proposal.for_all.items():
+        text.append(f" · {meaning} of all: {said}", DIM)
+    if proposal.filled:
+        text.append(f" · {counted(proposal.filled, 'blank site')} filled from above", DIM)
+    text.append(f"    {unsure} to confirm" if unsure else "    every heading is known", BRASS if unsure else GREEN)
+    return text.append(
+        f"   {counted(kept, 'column')} kept as {'it is' if kept == 1 else 'they are'}" if kept else "", DIM
+    )
+
+
+def _promised(effect: Effect) -> Text:
+    """What taking it would do, in a line."""
+    text = Text()
+    if effect.unsaid:
+        text.append(" t ", Style(color=INK, bgcolor=BRASS, bold=True))
+        text.append(f" asks for the {effect.unsaid[0]} of new devices, which the sheet does not say · ", BRASS)
+    elif effect.takes or effect.of(Fate.REMOVED):
+        text.append(" t ", Style(color=INK, bgcolor=BRASS, bold=True)).append(" takes it: ", PAPER)
+    text.append(effect.summary, PAPER)
+    if effect.sites:
+        text.append(f" · makes {counted(len(effect.sites), 'site')} {', '.join(effect.sites.values())}", SLATE)
+    if effect.roles:
+        text.append(f" · makes {counted(len(effect.roles), 'role')} {', '.join(effect.roles)}", SLATE)
+    if any(cell.meant for cell in effect.imported.bad):
+        text.append("   m", Style(color=BRASS, bold=True)).append(" corrects what is likely", DIM)
+    return text

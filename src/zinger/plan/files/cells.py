@@ -1,14 +1,39 @@
-"""Cells that a spreadsheet would run: written with an apostrophe before them, and read back without it.
+"""Cells of a sheet: what a spreadsheet would run, what it spoiled, and characters that nobody should bring into a job.
 
 A text that begins with `=`, `+`, `-`, `@`, a tab or a carriage return is a formula to most spreadsheets, whoever wrote
-it.
+it: it is written with an apostrophe before it, and read back without.
 """
 
 from __future__ import annotations
 
+import datetime
 import re
+from typing import Any
+
+from zinger.plan.values.text import HOSTILE, named
 
 _RUNS = re.compile(r"'*[=+\-@\t\r]")
+_ERROR = re.compile(r"#(N/A|NAME\?|REF!|VALUE!|DIV/0!|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA|ERROR!)", re.IGNORECASE)
+_NO_VALUE = frozenset({"-", "--", "---", "–", "—", "?", "??", "n/a", "n.a.", "tbd", "tba", "t.b.d.", "k.a.", "s.o."})
+_SEQUENCE = re.compile(r"(?:\x1b\[|\x9b)[0-?]*[ -/]*[@-~]")
+
+
+class Spoiled(str):
+    """A cell that holds no value as it is, though it may be kept: what is wrong with it, what to do, what was meant.
+
+    One that held a `hostile` character is not kept either.
+    """
+
+    what: str
+    do: str
+    meant: tuple[str, ...]
+    hostile: bool
+
+    def __new__(cls, text: str, what: str, do: str, *meant: str, hostile: bool = False) -> Spoiled:
+        """A cell with this text."""
+        made = super().__new__(cls, text)
+        made.what, made.do, made.meant, made.hostile = what, do, meant, hostile
+        return made
 
 
 def shielded(text: str) -> str:
@@ -19,3 +44,60 @@ def shielded(text: str) -> str:
 def unshielded(text: str) -> str:
     """The inverse: the text that was meant."""
     return text[1:] if text.startswith("'") and _RUNS.match(text) else text
+
+
+def is_empty(cell: Any) -> bool:
+    """Whether nothing stands in a cell; one that was spoiled is not empty."""
+    return cell is None or (isinstance(cell, str) and not cell.strip() and not isinstance(cell, Spoiled))
+
+
+def says_nothing(cell: Any) -> bool:
+    """Whether a cell says in words that there is no value: a dash, a question mark, n/a, tbd."""
+    return isinstance(cell, str) and cell.strip().lower() in _NO_VALUE
+
+
+def without_hostile(text: str) -> str:
+    """The text without control and direction characters and escape sequences (ECMA-48)."""
+    return HOSTILE.sub("", _SEQUENCE.sub("", text))
+
+
+def text_cell(text: str) -> str:
+    """A cell from its text: as it is, or spoiled by a formula's error or by a character that may not be in a job."""
+    if found := HOSTILE.search(text):
+        clean = without_hostile(text)
+        return Spoiled(clean, f"it holds the character {named(found[0])}", "Type the value again", clean, hostile=True)
+    if text.startswith("#") and _ERROR.fullmatch(text.strip()):
+        return Spoiled(
+            text, f"{text.strip()} is a formula's error, not a value", "Correct the formula, or empty the cell"
+        )
+    return text
+
+
+def date_cell(date: datetime.datetime | datetime.date | datetime.time) -> Spoiled:
+    """A cell of which a spreadsheet program made a date: perhaps a range of ports, such as 1-4."""
+    text = str(date).removesuffix(" 00:00:00")
+    meant: tuple[str, ...] = ()
+    if isinstance(date, datetime.date):
+        low, high = sorted((date.month, date.day))
+        meant = (f"{low}-{high}",) if low < high else ()
+    return Spoiled(
+        text,
+        f"the spreadsheet program made a date of it ({text})",
+        "Format the column as text and type it again",
+        *meant,
+    )
+
+
+def cell_of(value: Any) -> Any:
+    """A cell as a table keeps it: text, or what a list or mapping of YAML and JSON holds."""
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        return text_cell(value)
+    if isinstance(value, datetime.date | datetime.time):
+        return date_cell(value)
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return value if isinstance(value, list | dict) else str(value)

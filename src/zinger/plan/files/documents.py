@@ -10,7 +10,7 @@ import csv
 import difflib
 import io
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 from ruamel.yaml import YAML
@@ -18,7 +18,7 @@ from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from zinger.plan.files.cells import shielded, unshielded
 from zinger.plan.files.headings import IDENTITY, heading_for, meaning_of
-from zinger.plan.files.sheets import decoded, delimiter_of, read_tables
+from zinger.plan.files.tables import decoded, delimiter_of, read_tables
 from zinger.plan.files.yamlfile import TOO_LARGE, UnreadableError, load_yaml
 from zinger.plan.raw import JOB_FILE
 from zinger.plan.settings import SETTINGS
@@ -161,9 +161,7 @@ class CsvSheet:
         return text.encode("utf-8-sig" if self.bom else self.encoding)
 
     def _line(self, cells: Sequence[str]) -> str:
-        out = io.StringIO(newline="")
-        csv.writer(out, delimiter=self.delimiter, lineterminator=self.end).writerow(map(shielded, cells))
-        return out.getvalue()
+        return _csv_line(map(shielded, cells), self.delimiter) + self.end
 
 
 class WorkbookSheet:
@@ -427,11 +425,15 @@ def _patched(original: str, before: str, after: str) -> str:
 
 def table_to_csv(headings: Sequence[str], rows: Sequence[Sequence[str]]) -> bytes:
     """A table as CSV in UTF-8 (RFC 4180, with line feeds)."""
+    lines = [_csv_line(headings), *(_csv_line(map(shielded, row)) for row in rows)]
+    return "".join(f"{line}\n" for line in lines).encode()
+
+
+def _csv_line(cells: Iterable[str], delimiter: str = ",") -> str:
+    """A record without its end; written as if that were CR LF, so that a cell with one of the two is quoted."""
     out = io.StringIO(newline="")
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(headings)
-    writer.writerows(map(shielded, row) for row in rows)
-    return out.getvalue().encode()
+    csv.writer(out, delimiter=delimiter, lineterminator="\r\n").writerow(cells)
+    return out.getvalue()[:-2]
 
 
 def table_to_workbook(headings: Sequence[str], rows: Sequence[Sequence[str]], title: str) -> bytes:

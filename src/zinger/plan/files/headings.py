@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import difflib
 import re
+import unicodedata
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
+from zinger.plan.files.languages import ENGLISH, LANGUAGES
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
 from zinger.plan.values.addresses import parse_mask
@@ -29,11 +31,15 @@ IDENTITY: dict[str, tuple[str, ...]] = {
     "fingerprint": ("fingerprint", "certificate fingerprint", "tls fingerprint", "https fingerprint", "certificate"),
     "console": ("console", "link", "console port"),
     "mask": (
-        *("mask", "netmask", "subnet mask", "network mask", "ip mask", "address mask", "bits", "prefix length", "cidr"),
-        *("netzmaske", "subnetzmaske", "subnetmaske", "präfixlänge"),
-        *("masque", "masque de sous-réseau", "masque réseau", "longueur de préfixe"),
-        *("máscara", "máscara de red", "máscara de subred", "longitud de prefijo"),
-        *("maschera", "maschera di rete", "maschera di sottorete", "lunghezza del prefisso"),
+        "mask",
+        "netmask",
+        "subnet mask",
+        "network mask",
+        "ip mask",
+        "address mask",
+        "bits",
+        "prefix length",
+        "cidr",
     ),
 }
 """Who a device is, beside its settings, and the mask of its management address: the headings that mean it."""
@@ -42,6 +48,16 @@ WHO_PARSERS: dict[str, Callable[[object], str]] = {"mac": parse_mac, "fingerprin
 
 LIKELY = 0.62
 """From this likeness on a heading is proposed; below, it is kept as it is."""
+LISTS = frozenset({"dns.servers", "ntp.servers", "syslog.servers", "management.stations"})
+"""Settings that are lists, and of which sheets have a column for each entry."""
+_OF_ONE_DEVICE = frozenset({"hostname", "serial", "mac", "label", "management.address"})
+_COUNTS = re.compile(
+    r"\b(\d{1,2}|1st|2nd|3rd|first|second|third|primary|secondary|tertiary|backup|alternate|preferred"
+    r"|primarer?|sekundarer?|bevorzugter?|primaire|secondaire|primario|secundario|secondario)\b|(?<=[a-z])\d$"
+)
+"""Words and numbers by which headings count the entries of a list; without accents."""
+_BETWEEN_WORDS = re.compile(r"[_\-\u2010-\u2015\s]+")
+_UMLAUTS = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss"})
 _SHORT = {
     "mgmt": "management",
     "mgt": "management",
@@ -67,7 +83,7 @@ _SHORT = {
     "desc": "description",
     "ser": "serial",
 }
-_MASK_WORDS = {"mask", "netmask", "bits", "masque", "maschera", "netzmaske", "subnetzmaske"}
+_MASK_WORDS = {"mask", "netmask", "bits", "masque", "maschera", "mascara", "netzmaske", "subnetzmaske", "maske"}
 _NOISE = {"mask", "netmask", "prefix", "of", "the", "planned", "new", "cidr", "static", "and", "id"}
 
 
@@ -87,18 +103,28 @@ class Match:
 
 
 def plain(heading: str) -> str:
-    """A heading without case, underscores and doubled blanks."""
-    return " ".join(heading.lower().replace("_", " ").split())
+    """A heading without case, accents, underscores, hyphens, doubled blanks and what marks it (`Name *`, `IP:`)."""
+    if heading.isascii():
+        text = heading.lower()
+    else:
+        parts = unicodedata.normalize("NFKD", heading.casefold().replace("\N{RIGHT SINGLE QUOTATION MARK}", "'"))
+        text = "".join(c for c in parts if not unicodedata.combining(c))
+    return " ".join(_BETWEEN_WORDS.sub(" ", text).split()).rstrip(" :*")
 
 
 @lru_cache(maxsize=1)
 def known_headings() -> Mapping[str, str]:
-    """Every heading that is known by name, and what it means."""
-    table = {alias: identity for identity, aliases in IDENTITY.items() for alias in aliases}
+    """Every heading that is known by name, and what it means; English first where languages differ."""
+    table = {plain(alias): identity for identity, aliases in IDENTITY.items() for alias in aliases}
     for setting in SETTINGS.values():
         table[setting.name] = table[plain(setting.name)] = setting.name
         if setting not in ACCOUNTS:
-            table |= dict.fromkeys((setting.title.lower(), *setting.columns), setting.name)
+            table |= dict.fromkeys(map(plain, (setting.title, *setting.columns)), setting.name)
+    for language in (ENGLISH, *LANGUAGES):
+        for meaning, aliases in language.items():
+            for alias in aliases:
+                for spelt in (alias, alias.translate(_UMLAUTS)):
+                    table.setdefault(plain(spelt), meaning)
     return table
 
 
@@ -107,7 +133,7 @@ def meaning_of(heading: str, remembered: Mapping[str, str]) -> str:
     for key in (heading, plain(heading)):
         if key in remembered:
             return remembered[key]
-    return known_headings().get(plain(heading), "")
+    return known_headings().get(plain(heading), "") or counted_entry(heading)
 
 
 def heading_for(meaning: str) -> str:
@@ -115,54 +141,125 @@ def heading_for(meaning: str) -> str:
     return meaning if meaning in IDENTITY or meaning == "hostname" else SETTINGS[meaning].title
 
 
+@dataclass(frozen=True)
+class Known:
+    """What a job knows already, by which values tell their heading: names of families, sites and roles."""
+
+    names: Mapping[str, frozenset[str]] = field(default_factory=dict)
+
+    def meaning(self, values: Sequence[str]) -> str:
+        """Of which of them nearly all these values are names."""
+        lower = [" ".join(v.lower().replace("-", " ").split()) for v in values]
+        for meaning, names in self.names.items():
+            if names and sum(v in names for v in lower) > 0.9 * len(lower):
+                return meaning
+        return ""
+
+
 def match_headings(
-    headings: Sequence[str], columns: Sequence[Sequence[str]], remembered: Mapping[str, str]
+    headings: Sequence[str],
+    columns: Sequence[Sequence[str]],
+    remembered: Mapping[str, str],
+    known: Known | None = None,
+    hidden: frozenset[int] = frozenset(),
 ) -> list[Match]:
-    """A proposal for every heading; `columns` are the values below each. No meaning is given twice."""
-    found: dict[int, Match] = {}
+    """A proposal for every heading; `columns` are the values below each, `hidden` those that are only kept.
+
+    No meaning is given twice, but for lists of which a sheet has a column for each entry. What contradicts the values
+    below is not proposed; a known heading that does is not sure.
+    """
+    below = [[v for v in map(str, column) if v.strip()][:200] for column in columns]
+    below += [[]] * (len(headings) - len(below))
+    found: dict[int, Match] = {i: Match(headings[i], "", "hidden in the workbook") for i in hidden if i < len(headings)}
     taken: set[str] = set()
     for index, heading in enumerate(headings):
-        meaning = meaning_of(heading, remembered)
-        if heading in remembered or plain(heading) in remembered:
-            found[index] = Match(heading, meaning, "remembered")
-        elif meaning and meaning not in taken:
-            found[index] = Match(heading, meaning, "by name")
-        taken |= {meaning} if index in found and meaning else set()
+        meaning, how = _by_name(heading, remembered)
+        if index in found or not how or (meaning in taken and not counted_entry(heading)):
+            continue
+        against = contradiction(meaning, below[index]) if how != "remembered" else ""
+        found[index] = (
+            Match(heading, meaning, f"{how}, but {against}", 0.5) if against else Match(heading, meaning, how)
+        )
+        taken |= {meaning} if meaning else set()
     guesses = [
         (score, index, meaning, how)
         for index, heading in enumerate(headings)
         if index not in found
-        for score, meaning, how in _guesses(heading, columns[index] if index < len(columns) else ())
+        for score, meaning, how in _guesses(heading, below[index], known or Known())
     ]
-    for score, index, meaning, how in sorted(guesses, reverse=True):
+    for score, index, meaning, how in sorted(guesses, key=lambda g: (-g[0], g[1])):
         if index not in found and meaning not in taken:
             found[index] = Match(headings[index], meaning, how, round(min(score, 0.99), 2))
             taken.add(meaning)
     return [found.get(i, Match(heading, "", "kept as it is")) for i, heading in enumerate(headings)]
 
 
-def _guesses(heading: str, values: Sequence[str]) -> Iterable[tuple[float, str, str]]:
-    words = _words(heading)
-    filled = [v for v in values if str(v).strip()][:50]
-    if filled and _share(filled, _dotted_mask) > 0.9:
-        yield 0.95, "mask", "by what stands below"
+def _by_name(heading: str, remembered: Mapping[str, str]) -> tuple[str, str]:
+    """What a heading means by its name, and how that is known; two empty texts if it is not."""
+    if heading in remembered or plain(heading) in remembered:
+        return meaning_of(heading, remembered), "remembered"
+    meaning = meaning_of(heading, remembered)
+    return meaning, "by name" if meaning else ""
+
+
+def counted_entry(heading: str) -> str:
+    """The meaning of a heading that counts the entries of a list (`NTP 2`, `DNS secondary`); empty for others."""
+    words = _COUNTS.sub(" ", plain(heading)).strip()
+    meaning = known_headings().get(" ".join(words.split()), "") if words != plain(heading) else ""
+    return meaning if meaning in LISTS else ""
+
+
+# -- what stands below -----------------------------------------------------------------------------------
+def contradiction(meaning: str, values: Sequence[str]) -> str:
+    """Why the values below a heading can't have this meaning; empty if they may."""
+    if not values or not meaning:
+        return ""
+    parse = _parser(meaning)
+    wrong = next((v for v in values if not _parses(parse, v)), "")
+    if wrong and _share(values, parse) < 0.5:
+        return f"{wrong!r} below it can't be one"
+    several = len(values) >= 4
+    different = len({v.strip().lower() for v in values})
+    if several and meaning in _OF_ONE_DEVICE and different <= len(values) // 2 and not _share(values, _says_dhcp):
+        return f"{different} different below it, in {len(values)} rows"
+    if several and meaning == "management.gateway" and different == len(values):
+        return "each row has another"
+    return ""
+
+
+def _by_values(values: Sequence[str], known: Known) -> Iterable[tuple[float, str, str]]:
+    """What values say without a heading, and why."""
+    if not values:
+        return
+    if _share(values, _mask) > 0.9:
+        yield 0.95, "mask", "each value below it is a mask"
+    elif _share(values, parse_mac) > 0.9 and not all(v.isdigit() for v in values):
+        yield 0.8, "mac", "12 hexadecimal digits in each value below it"
+    elif _share(values, _dotted) > 0.9:
+        different = {v.partition("/")[0].strip() for v in values}
+        ends = {v.rpartition(".")[2] for v in different}
+        if len(values) >= 3 and len(different) <= max(1, len(values) // 3) and ends <= {"1", "254", "126", "129"}:
+            yield 0.8, "management.gateway", f"addresses that rows share, ending in .{', .'.join(sorted(ends))}"
+        elif len(different) > 0.9 * len(values):
+            yield LIKELY, "management.address", "an address of its own in each row"
+    elif meaning := known.meaning(values):
+        yield 0.85, meaning, "each value below it is one that the job knows"
+
+
+def _guesses(heading: str, values: Sequence[str], known: Known) -> Iterable[tuple[float, str, str]]:
+    said = set(re.split(r"[^a-z0-9]+", plain(heading)))
+    found = list(_by_values(values, known))
+    yield from found
+    if any(meaning == "mask" for _, meaning, _ in found):
         return  # a mask looks like an address
-    said = set(re.split(r"[^a-z0-9]+", heading.lower()))
+    words = _words(plain(heading))
     masked = bool(said & _MASK_WORDS) and not said & {"ip", "address", "addr"}  # "IP/mask" has both in a cell
     for alias, meaning in known_headings().items():
         if meaning == "mask" and not masked:
             continue
         score = _likeness(words, _words(alias))
-        if score < 0.5:
-            continue
-        fits = _share(filled, _parser(meaning))
-        score = score if fits >= 0.5 or not filled else score * 0.6
-        if score >= LIKELY:
+        if score >= LIKELY and not contradiction(meaning, values):
             yield score, meaning, f"by likeness to {alias!r}"
-    if filled and _share(filled, parse_mac) > 0.9:
-        yield 0.8, "mac", "by what stands below"
-    if filled and _share(filled, _dotted) > 0.9:
-        yield LIKELY, "management.address", "by what stands below"
 
 
 @lru_cache(maxsize=2048)
@@ -190,18 +287,24 @@ def _dotted(value: object) -> object:
     return SETTINGS["management.address"].parse(value)
 
 
-def _dotted_mask(value: object) -> int:
-    if not re.match(r"255\.", str(value).strip()):
+def _mask(value: object) -> int:
+    if not re.match(r"255\.|/\d", str(value).strip()):
         raise ValueError
     return parse_mask(value)
 
 
+def _says_dhcp(value: object) -> None:
+    if "dhcp" not in str(value).lower():
+        raise ValueError
+
+
+def _parses(parse: Callable[[object], object], value: object) -> bool:
+    try:
+        parse(value)
+    except ValueError:
+        return False
+    return True
+
+
 def _share(values: Sequence[str], parse: Callable[[object], object]) -> float:
-    good = 0
-    for value in values:
-        try:
-            parse(value)
-            good += 1
-        except ValueError:
-            continue
-    return good / len(values) if values else 0.0
+    return sum(_parses(parse, value) for value in values) / len(values) if values else 0.0

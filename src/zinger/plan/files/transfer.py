@@ -1,56 +1,115 @@
-"""Bringing somebody's sheet into a job, and taking the plan out again.
+"""Somebody's sheet as a proposal: which tables, what each heading means, which rows are devices, which cells are bad.
 
-An import is a proposal first: which tables, what each heading means, which cells can't be read. Confirmed, it
-becomes rows under the sheet's own headings, values written in one way; columns that mean nothing to us stay. A job that
-has devices already keeps them: those that are found again (by hostname, serial number or MAC) are brought up to
-date, new ones are added, and what was not in the new sheet is told.
+Confirmed, it becomes rows under the sheet's own headings, values written in one way; columns that mean nothing to us
+stay byte for byte. How that is laid over a job's own devices is `merging`'s.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
+from zinger.plan.files.cells import Spoiled, is_empty, says_nothing
+from zinger.plan.files.columns import Columns, Said, plain_text
 from zinger.plan.files.documents import table_to_csv
-from zinger.plan.files.headings import IDENTITY, WHO_PARSERS, Match, heading_for, match_headings, meaning_of
-from zinger.plan.files.sheets import Table, read_tables
+from zinger.plan.files.headings import (
+    IDENTITY,
+    LISTS,
+    WHO_PARSERS,
+    Known,
+    Match,
+    heading_for,
+    match_headings,
+    meaning_of,
+)
+from zinger.plan.files.meant import meant
+from zinger.plan.files.tables import Cells, Table, read_tables
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.settings import SETTINGS
-from zinger.plan.values.addresses import parse_interface, with_mask
 from zinger.plan.values.bad import BadValue
+
+FOR_ALL = ("site", "role", "family")
+"""What can be said once for all rows of a sheet that does not say it."""
 
 
 @dataclass(frozen=True)
 class Part:
-    """One table of the sheet with the proposal for its headings; `site` when its name stands for a site."""
+    """One table of the sheet with the proposal for its headings; `site` where the table's own name stands for one."""
 
     table: Table
     matches: tuple[Match, ...]
     site: str = ""
+    all_rows: bool = False
+    """Whether rows that are not devices go along too."""
 
     @property
     def unsure(self) -> list[Match]:
         """What somebody should confirm."""
         return [m for m in self.matches if not m.sure]
 
+    @cached_property
+    def columns(self) -> Columns:
+        """How its rows are read."""
+        return Columns([m.meaning for m in self.matches])
+
+    @cached_property
+    def _divided(self) -> tuple[Table, list[tuple[int, str]], int]:
+        devices, left_out = (self.table, []) if self.all_rows else self.columns.device_rows(self.table)
+        if "site" not in self.columns.means:
+            return devices, left_out, 0
+        devices, filled = _fill_down(devices, self.columns.means.index("site"))
+        return devices, left_out, filled
+
+    @property
+    def devices(self) -> Table:
+        """The table with the rows that are devices, blank site cells filled."""
+        return self._divided[0]
+
+    @property
+    def left_out(self) -> list[tuple[int, str]]:
+        """The rows that are not devices, and what they are."""
+        return self._divided[1]
+
+    @property
+    def filled(self) -> int:
+        """How many blank site cells take the one above."""
+        return self._divided[2]
+
+    @cached_property
+    def no_values(self) -> Counter[str]:
+        """The texts by which cells say that there is no value, and how often."""
+        used = self.columns.used
+        cells = (row[i] for _, row in self.devices.rows for i in used if i < len(row))
+        return Counter(cell.strip() for cell in cells if says_nothing(cell))
+
 
 @dataclass(frozen=True)
 class Proposal:
-    """What an import would take from a file; `filled` counts blank site cells that take the one above."""
+    """What an import would take from a file; `left_out` are its tables without devices.
+
+    `for_all` says what the sheet does not, by meaning: the one site of all its rows.
+    """
 
     file: str
     parts: tuple[Part, ...]
     left_out: tuple[str, ...] = ()
-    filled: int = 0
+    for_all: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def devices(self) -> int:
         """How many rows there are."""
-        return sum(len(part.table.rows) for part in self.parts)
+        return sum(len(part.devices.rows) for part in self.parts)
+
+    @property
+    def filled(self) -> int:
+        """How many blank site cells take the one above."""
+        return sum(part.filled for part in self.parts)
 
     @property
     def matches(self) -> dict[str, Match]:
@@ -76,20 +135,56 @@ class Proposal:
                 Match(m.heading, meaning, "decided by you")
                 if m.heading == heading
                 else Match(m.heading, "", "kept as it is")
-                if meaning and m.meaning == meaning
+                if meaning and m.meaning == meaning and meaning not in LISTS
                 else m
                 for m in part.matches
             )
             parts.append(replace(part, matches=matches))
         return replace(self, parts=tuple(parts))
 
+    def say_for_all(self, meaning: str, text: str) -> Proposal:
+        """The proposal with something said for all rows; raises ValueError for what can't be."""
+        if meaning not in FOR_ALL or not text.strip():
+            raise ValueError(
+                f"{meaning}={text} can't be said for all rows; give one of {', '.join(FOR_ALL)} and a name"
+            )
+        if any(meaning in part.columns.means for part in self.parts):
+            raise ValueError(f"the sheet has a column for the {meaning}; correct it there, or only keep that column")
+        return replace(self, for_all={**self.for_all, meaning: text.strip()})
+
+    def correct(self, cell: str, text: str) -> Proposal:
+        """The proposal with another text in one cell (`G12`, `Sheet!G12`); raises ValueError where there is none."""
+        sheet, _, name = cell.rpartition("!")
+        found = re.fullmatch(r"([A-Za-z]{1,3})(\d+)", name.strip())
+        if not found:
+            raise ValueError(f"{cell!r} is not a cell; write it like G12, or Sheet!G12")
+        index, row = _index(found[1]), int(found[2])
+        for at, part in enumerate(self.parts):
+            named = not sheet or sheet.strip("'").lower() == part.table.name.lower()
+            if named and index < len(part.table.headings) and any(number == row for number, _ in part.devices.rows):
+                changed = replace(part, table=part.table.with_cell(row, index, text))
+                return replace(self, parts=(*self.parts[:at], changed, *self.parts[at + 1 :]))
+        raise ValueError(f"no device of the sheet has a cell {cell}")
+
     def remembered(self) -> dict[str, str]:
         """What the job must remember, so that the same headings need no second question."""
         return {h: m.meaning for h, m in self.matches.items() if h and m.meaning != meaning_of(h, {})}
 
 
-def propose(data: bytes, file: str, remembered: Mapping[str, str], sheet: str = "") -> Proposal:
-    """Look at a file; raises UnreadableError when it holds nothing that could be devices."""
+def _index(letters: str) -> int:
+    index = 0
+    for letter in letters.upper():
+        index = index * 26 + ord(letter) - 64
+    return index - 1
+
+
+def propose(
+    data: bytes, file: str, remembered: Mapping[str, str], sheet: str = "", known: Known | None = None
+) -> Proposal:
+    """Look at a file; raises UnreadableError when it holds nothing that could be devices.
+
+    `known` are the names that the job has already, which tell headings by their values.
+    """
     tables = read_tables(data, file)
     if sheet:
         named = [t for t in tables if t.name.lower() == sheet.lower()]
@@ -100,24 +195,42 @@ def propose(data: bytes, file: str, remembered: Mapping[str, str], sheet: str = 
         tables = named
     parts: list[Part] = []
     left_out: list[str] = []
-    filled = 0
+    empty: list[Table] = []
     for table in tables:
-        matches = match_headings(table.headings, [table.column(i) for i in range(len(table.headings))], remembered)
+        values = [table.column(i) for i in range(len(table.headings))]
+        matches = match_headings(table.headings, values, remembered, known, table.hidden)
         means = {m.meaning for m in matches}
         if not means & {"hostname", "serial", "mac", "management.address"} or not table.rows:
             left_out.append(table.name or file)
+            empty += [table] if not table.rows else []
             continue
-        if "site" in means:
-            table, more = _fill_down(table, [m.meaning for m in matches].index("site"))
-            filled += more
-        parts.append(Part(table, tuple(matches), "" if "site" in means or not table.name else table.name))
+        parts.append(Part(table, tuple(matches)))
+    known_sites = known.names.get("site", frozenset()) if known else frozenset()
+    if len(parts) > 1 or sheet or any(plain_text(part.table.name) in known_sites for part in parts):
+        parts = [replace(part, site=_site_of(part)) for part in parts]
+    if not parts and empty:
+        where = Spot(file, empty[0].heading_row, empty[0].name)
+        raise UnreadableError(where, "the sheet has headings but no rows below them", "Add a row for each device")
     if not parts:
         raise UnreadableError(
             Spot(file),
             "no sheet has a column for hostname, serial number, MAC or address",
             "Look at the headings: they must stand in one row above the devices",
         )
-    return Proposal(file, tuple(parts), tuple(left_out), filled)
+    return Proposal(file, tuple(parts), tuple(left_out))
+
+
+_NO_SITE = frozenset(
+    {*(f"{word}{n}" for word in ("sheet", "tabelle", "feuil", "hoja", "foglio", "feuille") for n in range(1, 10))}
+    | {"devices", "sheet", "export", "data", "list"}
+)
+"""Names that spreadsheet programs give, in lower case: they say nothing of a site."""
+
+
+def _site_of(part: Part) -> str:
+    """The site for which a table's own name stands, where it has no column for that."""
+    name = part.table.name
+    return "" if "site" in part.columns.means or name.lower() in _NO_SITE else name
 
 
 def _fill_down(table: Table, at: int) -> tuple[Table, int]:
@@ -125,23 +238,80 @@ def _fill_down(table: Table, at: int) -> tuple[Table, int]:
     rows, above, count = [], "", 0
     for number, cells in table.rows:
         here = cells[at] if at < len(cells) else ""
-        if here == "" and above:
+        if is_empty(here) and above:
             cells = (*cells[:at], above, *cells[at + 1 :])
             count += 1
-        above = here or above
+        else:
+            above = here or above
         rows.append((number, cells))
-    return replace(table, rows=tuple(rows)), count
+    return (replace(table, rows=tuple(rows)) if count else table), count
+
+
+def own_devices(table: Table, columns: Mapping[str, str]) -> Imported:
+    """A job's own sheet read as an import is, `columns` being what it remembers; every row of it, device or not."""
+    matches = tuple(Match(h, meaning_of(h, columns), "by name") for h in table.headings)
+    return take(Proposal(table.file, (Part(table, matches, all_rows=True),)))
+
+
+# -- every cell by what its heading means ------------------------------------------------------------------
+@dataclass(frozen=True)
+class BadCell:
+    """A cell that can't be taken: where, what is wrong, and what was probably meant and why, if that is likely."""
+
+    spot: Spot
+    cell: str
+    row: int
+    meaning: str
+    text: str
+    what: str
+    do: str
+    meant: str = ""
+    why: str = ""
+
+    @property
+    def problem(self) -> Problem:
+        """As every problem is told."""
+        likely = f"Probably {self.meant!r} is meant ({self.why})" if self.meant else self.do
+        setting = self.meaning if self.meaning in SETTINGS else None
+        return error_at("cell-form", self.spot, self.what, likely, setting=setting)
 
 
 @dataclass(frozen=True)
 class Imported:
-    """A sheet as it goes into the job: headings, and rows of text; with what could not be read."""
+    """A sheet as it goes into the job: headings, rows of text with the place of each, and the cells that are bad."""
 
     headings: tuple[str, ...]
     means: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     spots: tuple[Spot, ...]
-    problems: tuple[Problem, ...] = ()
+    bad: tuple[BadCell, ...] = ()
+    has: tuple[frozenset[int], ...] = ()
+    """Of each row, the columns that its table has: an empty cell of those is said to be empty."""
+
+    @property
+    def problems(self) -> tuple[Problem, ...]:
+        """The bad cells as problems."""
+        return tuple(cell.problem for cell in self.bad)
+
+    @cached_property
+    def wrong(self) -> frozenset[int]:
+        """The rows that have a bad cell, by their index."""
+        places = {(cell.spot.file, cell.row, cell.cell.rpartition("!")[0]) for cell in self.bad}
+        return frozenset(i for i, spot in enumerate(self.spots) if (spot.file, spot.line, spot.key) in places)
+
+    @property
+    def good(self) -> Imported:
+        """Without the rows that have a bad cell."""
+        kept = [i for i in range(len(self.rows)) if i not in self.wrong]
+        rows, spots = tuple(self.rows[i] for i in kept), tuple(self.spots[i] for i in kept)
+        return replace(self, rows=rows, spots=spots, bad=(), has=tuple(self.has[i] for i in kept))
+
+    def column(self, meaning: str) -> list[str]:
+        """What the rows say of one meaning; empty texts where they do not."""
+        if meaning not in self.means:
+            return [""] * len(self.rows)
+        at = self.means.index(meaning)
+        return [row[at] for row in self.rows]
 
     def to_csv(self) -> bytes:
         """The rows as CSV."""
@@ -157,223 +327,110 @@ def take(proposal: Proposal) -> Imported:
     if any(part.site for part in proposal.parts):
         columns["site"] = "site"
     for part in proposal.parts:
-        for match in part.matches:
-            if match.heading and not (match.meaning == "mask" and _has_addresses(part)):
-                columns.setdefault(match.meaning or f"={match.heading}", match.heading)
+        columns |= {key: heading for key, heading in _own_columns(part).items() if key not in columns}
+    columns |= {meaning: meaning for meaning in proposal.for_all if meaning not in columns}
     rows: list[tuple[str, ...]] = []
     spots: list[Spot] = []
-    problems = [p for part in proposal.parts for p in part.table.problems]
+    has: list[frozenset[int]] = []
+    bad: list[BadCell] = []
     for part in proposal.parts:
-        keys = [m.meaning or f"={m.heading}" for m in part.matches]
-        masked = [keys.index(key) for key in ("management.address", "mask")] if _has_addresses(part) else []
-        for number, cells in part.table.rows:
-            row = {"site": part.site} if part.site else {}
-            if masked and max(masked) < len(cells):
-                cells, problem = _with_its_mask(part.table, number, cells, *masked)
-                problems += [problem] if problem else []
-            for index, (key, cell) in enumerate(zip(keys, cells, strict=False)):
-                if key != "=" and cell != "":
-                    row[key], problem = _written(part.matches[index].meaning, cell, part.table, number, index)
-                    problems += [problem] if problem else []
-            rows.append(tuple(row.get(key, "") for key in columns))
+        own = {*_own_columns(part), *proposal.for_all, *(["site"] if part.site else [])}
+        has += [frozenset(i for i, key in enumerate(columns) if key in own)] * len(part.devices.rows)
+        same = {**proposal.for_all, **({"site": part.site} if part.site else {})}
+        kept = [(i, f"={m.heading}") for i, m in enumerate(part.matches) if m.heading and i not in part.columns.used]
+        for number, cells in part.devices.rows:
+            row = dict(same)
+            for said in part.columns.read(cells):
+                row[said.meaning], wrong = _written(part.table, number, said, cells)
+                bad += wrong
+            for index, key in kept:
+                if index < len(cells) and (cells[index] != "" or isinstance(cells[index], Spoiled)):
+                    row[key], wrong = _kept(part.table, number, index, cells[index])
+                    bad += wrong
+            rows.append(tuple([row.get(key, "") for key in columns]))
             spots.append(part.table.spot(number))
+            bad += _too_wide(part.table, number, cells)
     means = tuple("" if key.startswith("=") else key for key in columns)
-    return Imported(tuple(columns.values()), means, tuple(rows), tuple(spots), tuple(problems))
+    return Imported(tuple(columns.values()), means, tuple(rows), tuple(spots), tuple(bad), tuple(has))
 
 
-def _has_addresses(part: Part) -> bool:
-    """Whether a table has a column of masks for one of management addresses."""
-    return {"mask", "management.address"} <= {match.meaning for match in part.matches}
+def _own_columns(part: Part) -> dict[str, str]:
+    """The columns that a table brings, by what they mean or are called; several of one list become one."""
+    columns: dict[str, str] = {}
+    for index, match in enumerate(part.matches):
+        several = match.meaning in LISTS and sum(m.meaning == match.meaning for m in part.matches) > 1
+        if index in part.columns.own:
+            columns[match.meaning] = heading_for(match.meaning) if several else match.heading
+        elif match.heading and index not in part.columns.used:
+            columns[f"={match.heading}"] = match.heading
+    return columns
 
 
-def _with_its_mask(
-    table: Table, row: int, cells: tuple[Any, ...], address: int, mask: int
-) -> tuple[tuple[Any, ...], Problem | None]:
-    """A row's cells, the mask taken into the address, or as they are with the problem."""
-    problem = None
-    if cells[mask] != "":
+def _written(table: Table, row: int, said: Said, cells: Cells) -> tuple[str, list[BadCell]]:
+    """The text of a value in the one way in which Zinger writes it, or as it is with what is wrong."""
+    error = said.error
+    if error is None:
         try:
-            if cells[address] == "":
-                raise BadValue(f"a mask {cells[mask]} stands without an address", "give the address, or empty the cell")
-            cells = (*cells[:address], with_mask(cells[address], cells[mask]), *cells[address + 1 :])
-        except BadValue as error:
-            spot = table.spot(row, mask)
-            problem = error_at("cell-form", spot, error.what, error.repair, setting="management.address")
-    return cells, problem
+            if said.meaning == "family":
+                return " ".join(str(said.value).split()), []
+            if said.meaning in WHO_PARSERS:
+                return WHO_PARSERS[said.meaning](said.value), []
+            if said.meaning in SETTINGS:
+                setting = SETTINGS[said.meaning]
+                return setting.text(setting.parse(said.value)), []
+            return _as_text(said.value), []
+        except BadValue as bad:
+            error = bad
+    parse = WHO_PARSERS.get(said.meaning) or (SETTINGS[said.meaning].parse if said.meaning in SETTINGS else str)
+    return _as_text(said.value), [_bad(table, row, said.index, said.meaning, cells[said.index], error, parse)]
 
 
-def _written(meaning: str, cell: Any, table: Table, row: int, index: int) -> tuple[str, Problem | None]:
-    """The text of a cell in the one way in which Zinger writes it, or as it is with the problem."""
+def _kept(table: Table, row: int, index: int, cell: Any) -> tuple[str, list[BadCell]]:
+    """A cell that is only kept: any text, but for characters that nobody should bring into a job."""
+    if isinstance(cell, Spoiled) and cell.hostile:
+        error = BadValue(cell.what, cell.do)
+        return str(cell), [_bad(table, row, index, "", cell, error, str)]
+    return _as_text(cell), []
+
+
+def _bad(
+    table: Table, row: int, index: int, meaning: str, cell: Any, error: BadValue, parse: Callable[[object], object]
+) -> BadCell:
+    text = str(cell)
+    likely = None
+    if isinstance(cell, Spoiled):
+        why = "without that character" if cell.hostile else "as it was typed"
+        likely = next(((m, why) for m in cell.meant if _can(parse, m)), None)
+    likely = likely or (meant(text, parse) if text and isinstance(cell, str) else None)
+    text_meant, why = likely or ("", "")
+    name = table.cell_name(row, index)
+    return BadCell(table.spot(row, index), name, row, meaning, text, error.what, error.repair, text_meant, why)
+
+
+def _can(parse: Callable[[object], object], text: str) -> bool:
     try:
-        if meaning in WHO_PARSERS:
-            return WHO_PARSERS[meaning](cell), None
-        if meaning in SETTINGS:
-            setting = SETTINGS[meaning]
-            return setting.text(setting.parse(cell)), None
-    except BadValue as error:
-        spot = table.spot(row, index)
-        return _as_text(cell), error_at("cell-form", spot, error.what, error.repair, setting=meaning)
-    return _as_text(cell), None
+        parse(text)
+    except BadValue:
+        return False
+    return True
+
+
+def _too_wide(table: Table, row: int, cells: Sequence[Any]) -> list[BadCell]:
+    """A row with more cells than headings: a delimiter stood inside a value, and its columns can't be trusted."""
+    width = len(table.headings)
+    if len(cells) <= width or all(map(is_empty, cells[width:])):
+        return []
+    what, do = "this row has more cells than there are headings", "Look for a delimiter inside a value and quote it"
+    if table.name:
+        return []  # in a workbook a cell stands where it stands; what is beside the headings is a note
+    return [BadCell(table.spot(row), table.cell_name(row, width), row, "", str(cells[width]), what, do)]
 
 
 def _as_text(cell: Any) -> str:
     return "; ".join(_as_text(c) for c in cell) if isinstance(cell, list) else str(cell)
 
 
-@dataclass
-class Merged:
-    """An import laid over a job's own sheet: the new table, and what that changes, in words."""
-
-    headings: list[str]
-    rows: list[list[str]]
-    added: list[str] = field(default_factory=list)
-    changed: list[str] = field(default_factory=list)
-    same: int = 0
-    missing: list[str] = field(default_factory=list)
-
-    def to_csv(self) -> bytes:
-        """The table as CSV."""
-        return table_to_csv(self.headings, self.rows)
-
-
-_WHO = ("hostname", "serial", "mac")
-
-
-def merge(own: Table, own_columns: Mapping[str, str], new: Imported) -> Merged:
-    """Lay an import over the devices that a job has."""
-    means = [meaning_of(h, own_columns) for h in own.headings]
-    merged = Merged(
-        list(own.headings), [[str(c) for c in cells] + [""] * (len(own.headings) - len(cells)) for _, cells in own.rows]
-    )
-    place: dict[str, int] = {}
-    for heading, meaning in zip(new.headings, new.means, strict=True):
-        at = (
-            means.index(meaning)
-            if meaning in means and meaning
-            else (merged.headings.index(heading) if heading in merged.headings else None)
-        )
-        if at is None:
-            merged.headings.append(heading)
-            means.append(meaning)
-            at = len(means) - 1
-        place[heading] = at
-    for row in merged.rows:
-        row += [""] * (len(merged.headings) - len(row))
-    _lay_over(merged, means, place, new)
-    return merged
-
-
-def _lay_over(merged: Merged, means: list[str], place: Mapping[str, int], new: Imported) -> None:
-    known = {
-        (key, row[means.index(key)].lower()): row
-        for key in _WHO
-        if key in means
-        for row in merged.rows
-        if row[means.index(key)]
-    }
-    found: list[list[str]] = []
-    for cells in new.rows:
-        who = {m: c for m, c in zip(new.means, cells, strict=True) if m in _WHO and c}
-        keys = [(key, text.lower()) for key, text in who.items()]
-        row = next((known[key] for key in keys if key in known), None)
-        name = next(iter(who.values()), "a device without a name")
-        if row is None:
-            row = [""] * len(merged.headings)
-            merged.rows.append(row)
-            merged.added.append(name)
-            _put(row, place, new, cells)
-            continue
-        found.append(row)
-        differences = _put(row, place, new, cells)
-        if differences:
-            merged.changed.append(f"{name}: {'; '.join(differences)}")
-        else:
-            merged.same += 1
-    at = means.index("hostname") if "hostname" in means else 0
-    before = merged.rows[: len(merged.rows) - len(merged.added)]
-    merged.missing = [row[at] or "a device without a name" for row in before if not any(row is f for f in found)]
-
-
-def _put(row: list[str], place: Mapping[str, int], new: Imported, cells: Sequence[str]) -> list[str]:
-    """Write what the new row says; what it leaves empty stays. Returns the differences in words."""
-    differences = []
-    for heading, text in zip(new.headings, cells, strict=True):
-        at = place[heading]
-        if text and row[at] != text:
-            differences.append(f"{heading} {row[at] or '(empty)'} -> {text}")
-            row[at] = text
-    return differences
-
-
-_NOTHING = "''"
-_WORDS_OF_YAML = ("yes", "no", "on", "off", "true", "false", "null")
-_BEGINNING = """\
-mode: practice            # or live
-
-baseline:                 # what all devices share; `zinger check` says what is missing
-  accounts:
-    administrator: {name: netadmin, secret: each device}
-  services: {ssh: on, telnet: off, http: off}
-  # dns: {servers: [10.44.8.20, 10.44.8.21]}
-  # ntp: {servers: [10.44.8.22, 10.44.8.23]}
-  # management: {stations: [10.44.0.0/16]}
-
-"""
-
-
-# -- a new job -----------------------------------------------------------------------------------------
-def job_text(title: str, imported: Imported, remembered: Mapping[str, str]) -> str:
-    """A job.yaml to begin with: the sites, roles and headings of a sheet, and the baseline still to be said."""
-    sites = _listed(imported, "site")
-    roles = _listed(imported, "role")
-    lines = [f"job: {_quoted(title)}", *_BEGINNING.splitlines(), "sites:"]
-    for key, name in sites.items():
-        net = _subnet(imported, name)
-        subnet = f", subnet: {net}}}" if net else "}     # subnet: 10.44.8.0/24"
-        lines.append(f"  {key}: {{name: {_quoted(name)}{subnet}")
-    lines += [] if sites else ["  # wj: {name: Wheal Junction, subnet: 10.44.8.0/24}"]
-    if roles:
-        lines += ["", "roles:", *(f"  {_quoted(name)}: {{}}" for name in roles.values())]
-    if remembered:
-        lines += ["", "columns:                  # what the headings of the sheet mean; nothing: kept as they are"]
-        lines += [f"  {_quoted(heading)}: {meaning or _NOTHING}" for heading, meaning in remembered.items()]
-    return "\n".join(lines) + "\n"
-
-
-def _listed(imported: Imported, meaning: str) -> dict[str, str]:
-    """The different values of a column, each with a short key."""
-    if meaning not in imported.means:
-        return {}
-    at = imported.means.index(meaning)
-    found: dict[str, str] = {}
-    for name in dict.fromkeys(row[at] for row in imported.rows if row[at]):
-        key = "".join(word[0] for word in name.lower().split() if word[0].isalnum())
-        key = key if len(key) > 1 else "".join(c for c in name.lower() if c.isalnum())[:6] or "site"
-        stem, number = key, 2
-        while key in found:
-            key, number = f"{stem}{number}", number + 1
-        found[key] = name
-    return found
-
-
-def _subnet(imported: Imported, site: str) -> str:
-    """The one subnet in which all addresses of a site are, if they say their length and agree."""
-    if "management.address" not in imported.means or "site" not in imported.means:
-        return ""
-    at, where = imported.means.index("management.address"), imported.means.index("site")
-    texts = [row[at] for row in imported.rows if row[where] == site and "/" in row[at]]
-    nets = {parse_interface(text).network for text in texts if re.fullmatch(r"[0-9a-f.:]+/\d+", text)}
-    return str(nets.pop()) if len(nets) == 1 else ""
-
-
-def _quoted(text: str) -> str:
-    """A YAML scalar that is text whatever it looks like."""
-    plain = text.replace(" ", "").replace("-", "").replace("_", "")
-    if plain.isalnum() and not plain[0].isdigit() and text.lower() not in _WORDS_OF_YAML:
-        return text
-    return "'" + text.replace("'", "''") + "'"
-
-
+# -- out again -----------------------------------------------------------------------------------------------
 def full_table(plan: Plan) -> tuple[list[str], list[list[str]]]:
     """Every device with every resolved value, whatever it comes from, as headings and rows of text."""
     used = [name for name in SETTINGS if any(name in d.values for d in plan.devices)]

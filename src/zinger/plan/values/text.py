@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable
 from typing import TypeVar
 
@@ -10,16 +11,43 @@ from zinger.plan.values.bad import BadValue
 from zinger.wording import did_you_mean
 
 T = TypeVar("T")
-YES = frozenset({"yes", "y", "on", "true", "open", "enabled", "enable", "up", "x", "✓", "1"})
-NO = frozenset({"no", "n", "off", "false", "shut", "closed", "disabled", "disable", "down", "none", "0"})
-"""Yes and no in words, as people and devices write them; compared in lower case."""
+YES = frozenset(
+    {
+        *("yes", "y", "on", "true", "open", "enabled", "enable", "up", "x", "✓", "✔", "1"),
+        *("ja", "j", "ein", "wahr", "aktiv", "aktiviert"),
+        *("oui", "o", "vrai", "marche", "actif", "activé", "active"),
+        *("sí", "si", "s", "verdadero", "activo", "activado", "encendido"),
+        *("sì", "vero", "attivo", "attivato", "acceso"),
+    }
+)
+NO = frozenset(
+    {
+        *("no", "n", "off", "false", "shut", "closed", "disabled", "disable", "down", "none", "✗", "✘", "0"),
+        *("nein", "aus", "falsch", "inaktiv", "deaktiviert"),
+        *("non", "faux", "arrêt", "inactif", "désactivé"),
+        *("falso", "inactivo", "desactivado", "apagado"),
+        *("inattivo", "disattivato", "spento"),
+    }
+)
+"""Yes and no in words, as people (in English, German, French, Spanish, Italian) and devices write them; lower case."""
+HOSTILE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069\ufff9-\ufffb]")
+"""Control and escape characters (but for tab, line feed and carriage return), and those that change the direction of
+writing (UAX 9) or end a line unseen."""
+
+
+def named(character: str) -> str:
+    """A character as it can be told of: `U+202E RIGHT-TO-LEFT OVERRIDE`."""
+    return f"U+{ord(character):04X} {unicodedata.name(character, 'CONTROL CHARACTER')}"
 
 
 def parse_text(raw: object) -> str:
-    """Text on one line, without control characters, blanks at the ends removed."""
+    """Text on one line, without control and direction characters, blanks at the ends removed."""
     text = str(raw).strip()
-    if not text.isprintable() and any(ord(c) < 32 or 127 <= ord(c) < 160 for c in text):
-        raise BadValue("it contains a line break or control character", "write it on one line")
+    if not text.isprintable():
+        if found := HOSTILE.search(text):
+            raise BadValue(f"it holds the character {named(found[0])}", "type the value again")
+        if any(c in text for c in "\t\r\n"):
+            raise BadValue("it contains a line break or tab", "write it on one line")
     return text
 
 

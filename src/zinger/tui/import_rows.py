@@ -1,0 +1,205 @@
+"""What an import would do, row by row: what can't be read and what is asked first, then each device."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.widgets import Input, Static
+
+from zinger.desk.incoming import Effect
+from zinger.plan.files.merging import NEW, SKIP, CellChange, Fate, Laid
+from zinger.plan.files.transfer import BadCell
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
+from zinger.tui.rows import Rows
+
+_ORDER = (Fate.ASKED, Fate.NEW, Fate.CHANGED, Fate.KEPT, Fate.REMOVED, Fate.SKIPPED, Fate.SAME)
+_SIGNS = {
+    Fate.ASKED: ("?", BRASS),
+    Fate.NEW: ("+", GREEN),
+    Fate.CHANGED: ("±", SLATE),
+    Fate.KEPT: ("=", DIM),
+    Fate.REMOVED: ("×", ROSE),
+    Fate.SKIPPED: ("·", DIM),
+    Fate.SAME: ("·", DIM),
+}
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A row that is not a device, and what it is."""
+
+    row: str
+    why: str
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A line of the list: what it stands for, and of a device the change that it shows (the first with its name)."""
+
+    item: BadCell | Laid | LeftOut
+    change: CellChange | None = None
+    first: bool = True
+
+
+class Outcome(Rows):
+    """The rows of the sheet and what becomes of them."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "choose", "correct or answer")]
+
+    def __init__(self) -> None:
+        super().__init__(id="outcome")
+        self._lines: list[_Line] = []
+        self._version = 0
+
+    def show(self, effect: Effect, left_out: list[LeftOut]) -> None:
+        """Show this; the cursor stays where it can."""
+        lines = [_Line(cell) for cell in effect.imported.bad]
+        for fate in _ORDER:
+            for laid in effect.of(fate):
+                changes = laid.changes if fate is Fate.CHANGED else ()
+                lines += [_Line(laid, change, not at) for at, change in enumerate(changes or [None])]
+        self._lines = lines + [_Line(row) for row in left_out]
+        self._version += 1
+        self.redraw()
+
+    def empty(self) -> None:
+        """Show nothing."""
+        self._lines = []
+        self.redraw()
+
+    def count(self) -> int:
+        return len(self._lines)
+
+    def key(self, index: int) -> Any:
+        return self._lines[index].item if self._lines[index].first else None
+
+    def stamp(self, index: int) -> Hashable:
+        return (self._version, index)
+
+    def draw(self, index: int, width: int) -> Text:
+        line = self._lines[index]
+        if isinstance(line.item, BadCell):
+            return _bad(line.item, width)
+        if isinstance(line.item, LeftOut):
+            return Text(f" · row {line.item.row:<6}", DIM).append(
+                fit(f"not a device: {line.item.why}", width - 14), DIM
+            )
+        return _laid(line.item, line, width)
+
+
+def _bad(cell: BadCell, width: int) -> Text:
+    text = Text(" ").append("▲ ", Style(color=ROSE, bold=True)).append(f"{cell.cell:<9} ", PAPER)
+    what = cell.problem.what
+    after = f" → {cell.meant}?  ({cell.why})" if cell.meant else f" {cell.do}"
+    text.append(fit(what, max(20, width - text.cell_len - len(after) - 1)), ROSE)
+    return text.append(fit(after, width - text.cell_len), BRASS if cell.meant else DIM)
+
+
+def _laid(laid: Laid, line: _Line, width: int) -> Text:
+    sign, colour = _SIGNS[laid.fate]
+    wide = width >= 100
+    text = Text(" ")
+    if line.first:
+        text.append(f"{sign} ", Style(color=colour, bold=True))
+        text.append(f"{'row ' + laid.key if laid.key else '':<10}", DIM)
+        text.append(f"{fit(laid.name, 19):<20}", PAPER)
+        text.append(f"{laid.fate:<10}", colour)
+        text.append(f"{'by ' + laid.by if laid.by else '':<14}" if wide else "", FAINT)
+    else:
+        text.append(" " * (56 if wide else 42))
+    if line.change:
+        text.append(f"{fit(line.change.heading, 18):<19}", DIM)
+        half = max(8, (width - text.cell_len - 4) // 2)
+        text.append(fit(line.change.before or "(empty)", half), VIOLET).append(" → ", FAINT)
+        text.append(fit(line.change.after or "(empty)", half), GREEN)
+    elif laid.question:
+        text.append(fit(laid.question, width - text.cell_len), BRASS)
+    elif laid.fate is Fate.KEPT:
+        text.append(fit("is not in the sheet; Enter removes it", width - text.cell_len), DIM)
+    return text
+
+
+class CellDialog(ModalScreen[str | None]):
+    """Another text for one cell; returns it, or None when it was left."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
+
+    def __init__(self, cell: BadCell) -> None:
+        super().__init__()
+        self.cell = cell
+
+    def compose(self) -> ComposeResult:
+        cell = self.cell
+        with Vertical(id="dialog"):
+            yield Static(Text(f"{cell.cell}: {cell.meaning or 'a column that is kept'}", Style(color=BRASS, bold=True)))
+            body = Text(f"\n{cell.what}. ", PAPER)
+            body.append(f"Probably {cell.meant} is meant ({cell.why})." if cell.meant else f"{cell.do}.", BRASS)
+            yield Static(body)
+            yield Input(value=cell.meant or cell.text, id="cell-text")
+            yield Static(Text("Enter takes it, Esc leaves the cell as it is", DIM))
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        self.dismiss(event.value)
+
+    def action_leave(self) -> None:
+        """Leave it as it was."""
+        self.dismiss(None)
+
+
+class _Choices(Rows):
+    """Which device a row is."""
+
+    def __init__(self, choices: list[tuple[str, str]]) -> None:
+        super().__init__(id="choices")
+        self._choices = choices
+
+    def count(self) -> int:
+        return len(self._choices)
+
+    def key(self, index: int) -> Any:
+        return self._choices[index][0]
+
+    def draw(self, index: int, width: int) -> Text:
+        return Text(f" {self._choices[index][1]}", PAPER)
+
+
+class WhoDialog(ModalScreen[str | None]):
+    """Which device a row of the sheet is; returns its name, `NEW` or `SKIP`, None when it was left."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
+
+    def __init__(self, laid: Laid) -> None:
+        super().__init__()
+        self.laid = laid
+
+    def compose(self) -> ComposeResult:
+        laid = self.laid
+        choices = [(name, f"it is {name}, and is brought up to date") for name in laid.choices]
+        choices += [(NEW, "it is another device: add it"), (SKIP, "leave this row out")]
+        with Vertical(id="dialog"):
+            yield Static(Text(f"Which device is row {laid.key}, {laid.name}?", Style(color=BRASS, bold=True)))
+            yield Static(Text(f"\n{laid.question}.\n", PAPER))
+            yield _Choices(choices)
+
+    def on_mount(self) -> None:
+        choices = self.query_one(_Choices)
+        choices.styles.height = choices.count()
+        choices.focus()
+
+    def on_rows_chosen(self, event: Rows.Chosen) -> None:
+        self.dismiss(event.key)
+
+    def action_leave(self) -> None:
+        """Leave it open."""
+        self.dismiss(None)
