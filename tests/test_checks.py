@@ -4,11 +4,16 @@ from __future__ import annotations
 
 import csv
 import io
+import json
+import re
 from dataclasses import replace
 from importlib import resources
+from ipaddress import ip_network
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from zinger.phrasebook.load import Families
 from zinger.plan import handbook, reference
@@ -21,6 +26,7 @@ from zinger.plan.values.secrets import SecretRef, SecretTraits
 
 RULES = dict(Families().rules)
 RULES["lathe-c1"] = FamilyRules("lathe-c1", "Lathe C1", proved_over=(), speaks=False)
+ADDRESS = re.compile(r"\d+\.\d+\.\d+\.\d+")
 JOB = """\
 job: Checks
 baseline:
@@ -301,8 +307,43 @@ def repaired_well(files: Files, before: Plan, problem: Problem) -> None:
     known = {(p.id, p.what) for p in before.problems}
     new = [p for p in after.problems if (p.id, p.what) not in known]
     assert not new, (problem, new)
+    written = " ".join(change.text or "" for change in problem.repair.changes)
+    for address in ADDRESS.findall(problem.repair.words):
+        assert address in written, "the repair says one address and writes another"
     edits.undo()
     assert edits.files == files
+
+
+LAYERS = ("baseline", "site", "role", "family")
+GATEWAYS = st.sampled_from([None, "10.44.8.1", "10.44.8.126", "10.44.8.254", "10.44.16.1"])
+
+
+@given(st.tuples(*[GATEWAYS] * len(LAYERS)), GATEWAYS.filter(bool), st.sampled_from(["first", "last"]))
+def test_a_gateways_repair_is_what_the_plan_says_without_the_cell(
+    said: tuple[str | None, ...], cell: str, place: str
+) -> None:
+    layer = {name: {"management": {"gateway": text}} if text else {} for name, text in zip(LAYERS, said, strict=True)}
+    job = {
+        "job": "x",
+        "baseline": layer["baseline"],
+        "addresses": {"gateway": place},
+        "sites": {"wj": {"name": "Wheal Junction", "subnet": "10.44.8.0/25", **layer["site"]}},
+        "roles": {"access": layer["role"]},
+        "families": {"quern-s2": layer["family"]},
+    }
+    files = Files(json.dumps(job), sheet_of([sw(gateway=cell)]), "devices.csv")
+    bare = Files(json.dumps(job), sheet_of([sw()]), "devices.csv").plan(RULES)
+    without = bare.devices[0].values["management.gateway"]
+    for problem in of(files.plan(RULES), "gateway-outside"):
+        if problem.repair is None:
+            assert without.value not in ip_network("10.44.8.0/25"), problem
+            continue
+        edits = Edits(files)
+        edits.make(problem.repair.changes, "")
+        after = edits.files.plan(RULES)
+        assert not of(after, "gateway-outside")
+        assert after.devices[0].values["management.gateway"].value == without.value
+        assert str(without.value) in problem.repair.words
 
 
 def test_every_check_has_its_example() -> None:

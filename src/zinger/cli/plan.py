@@ -20,12 +20,14 @@ def check(
     as_json: Json = False,
     sheet: Annotated[str, typer.Option(metavar="FILE", help="another build sheet in the job's folder")] = "",
     repairs: Annotated[bool, typer.Option("--repairs", help="show what each repair would change")] = False,
+    only: Annotated[list[str] | None, typer.Option("--only", metavar="ID", help="findings of this kind only")] = None,
+    everything: Annotated[bool, typer.Option("--long", help="each finding, however many there are of a kind")] = False,
     explain: Annotated[
         tuple[str, str] | None, typer.Option("--explain", metavar="DEVICE SETTING", help="where one value comes from")
     ] = None,
 ) -> None:
     """Say everything that is wrong with the plan, before a cable is touched."""
-    from zinger.plan.problems import Severity
+    from zinger.plan.problems import Cause, Severity, causes
     from zinger.store.folder import JobFolder
     from zinger.store.openplan import OpenPlan
 
@@ -33,12 +35,15 @@ def check(
     if explain is not None:
         _explain(plan, *explain, as_json=as_json)
         return
-    problems = plan.problems
+    problems = _of_kind(plan.problems, only)
     if as_json:
         print_json([_as_data(problem) for problem in problems])
     else:
-        for problem in problems:
-            print(f"{problem.severity.value:<6} {problem}  [{problem.id}]")
+        told = [Cause((problem,)) for problem in problems] if everything or only else causes(problems)
+        for cause in told:
+            problem, more = cause.first, len(cause.problems) > 1
+            every = f"; all: zinger check {job} --only {problem.id}" if more else ""
+            print(f"{problem.severity.value:<7} {cause}  [{problem.id}{every}]")
             if repairs and problem.repair:
                 print(f"       repair: {problem.repair.words}")
                 for change in problem.repair.changes:
@@ -47,6 +52,18 @@ def check(
         devices, warnings = len(plan.devices), len(problems) - errors
         print(f"{counted(devices, 'device')}, {counted(errors, 'error')}, {counted(warnings, 'warning')}")
     raise typer.Exit(FINDINGS if plan.errors() else DONE)
+
+
+def _of_kind(problems: tuple[Problem, ...], ids: list[str] | None) -> tuple[Problem, ...]:
+    if not ids:
+        return problems
+    from zinger.plan.handbook import known_ids
+    from zinger.wording import did_you_mean
+
+    for id in ids:
+        if id not in known_ids() and all(p.id != id for p in problems):
+            raise CommandError(f"no check is called {id}{did_you_mean(id, known_ids())}; docs/checks.md lists them")
+    return tuple(problem for problem in problems if problem.id in ids)
 
 
 def _as_data(problem: Problem) -> dict[str, object]:

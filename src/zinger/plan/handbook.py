@@ -20,12 +20,15 @@ _READING = (
         "The build sheet can't be read, or is not there.",
     ),
     ("sheet-shape", "Two columns mean the same, a column is missing, or a row has more cells than headings."),
-    ("sheet-formula, sheet-date", "A cell of a workbook holds a formula without its value, or was made a date."),
     (
         "unknown-setting, unknown-site, unknown-role, unknown-family",
         "A name that nothing else knows; the likeliest is told.",
     ),
-    ("SETTING-form", "A value that its setting does not take, such as `management-address-form`; for each setting."),
+    (
+        "SETTING-form",
+        "A value that its setting does not take, such as `management-address-form`; for each setting. Also a formula's "
+        "error, a formula without its value, a date that a spreadsheet made, and a character that nobody sees.",
+    ),
     (
         "subnet-form, addresses-form, naming-form, mac-form, fingerprint-form",
         "A site's subnet, a rule of the job, a MAC or a certificate's fingerprint that can't be read.",
@@ -39,10 +42,16 @@ _HEAD = """\
 
 Written by `make docs` from the code (`src/zinger/plan/subjects/*/checks.py`); do not edit it by hand. {count} checks.
 `zinger check JOB` runs them all, `--repairs` shows what each repair would change; the Plan screen makes and undoes it.
+Many findings of one kind are told as one; `--only ID` lists each of a kind, `--long` each of all.
 
 **error** blocks the device, **warning** does not. A check is run once for all devices that share the values that
 it looks at, so a slip in the baseline is one line. "repair" says that there is a way out that is safe to take.
 """
+
+
+def known_ids() -> frozenset[str]:
+    """The ids of all findings that have one of their own."""
+    return frozenset({c.id for c in CHECKS} | {id for ids, _ in _READING for id in ids.split(", ")})
 
 
 def text() -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -85,6 +86,37 @@ class Problem:
     def __str__(self) -> str:
         who = f"{self.who}: " if self.devices else ""
         return f"{self.spot}: {who}{self.what}. {self.do}."
+
+
+GROUPED_FROM = 5
+"""So many problems of one kind are told as one."""
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Problems of one kind, told as one where there are many: of the same check, about the same setting."""
+
+    problems: tuple[Problem, ...]
+
+    @property
+    def first(self) -> Problem:
+        """The one that is told in full."""
+        return self.problems[0]
+
+    def __str__(self) -> str:
+        more = len(self.problems) - 1
+        return f"{self.first} {more} more of this kind." if more else str(self.first)
+
+
+def causes(problems: Iterable[Problem]) -> list[Cause]:
+    """Problems by their kind, in their order; few of one kind stay apart."""
+    kinds: dict[tuple[str, Severity, str | None], list[Problem]] = {}
+    for problem in problems:
+        kinds.setdefault((problem.id, problem.severity, problem.setting), []).append(problem)
+    found: list[Cause] = []
+    for several in kinds.values():
+        found += [Cause(tuple(several))] if len(several) >= GROUPED_FROM else [Cause((one,)) for one in several]
+    return found
 
 
 def error_at(

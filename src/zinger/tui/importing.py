@@ -386,9 +386,7 @@ def _told(proposal: Proposal) -> Text:
     if proposal.filled:
         text.append(f" · {counted(proposal.filled, 'blank site')} filled from above", DIM)
     text.append(f"    {unsure} to confirm" if unsure else "    every heading is known", BRASS if unsure else GREEN)
-    return text.append(
-        f"   {counted(kept, 'column')} kept as {'it is' if kept == 1 else 'they are'}" if kept else "", DIM
-    )
+    return text.append(f"   {counted(kept, 'column')} kept" if kept else "", DIM)
 
 
 def _promised(effect: Effect) -> Text:

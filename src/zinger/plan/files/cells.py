@@ -21,18 +21,18 @@ _SEQUENCE = re.compile(r"(?:\x1b\[|\x9b)[0-?]*[ -/]*[@-~]")
 class Spoiled(str):
     """A cell that holds no value as it is, though it may be kept: what is wrong with it, what to do, what was meant.
 
-    One that held a `hostile` character is not kept either.
+    One that is `refused` is not kept either.
     """
 
     what: str
     do: str
     meant: tuple[str, ...]
-    hostile: bool
+    refused: bool
 
-    def __new__(cls, text: str, what: str, do: str, *meant: str, hostile: bool = False) -> Spoiled:
+    def __new__(cls, text: str, what: str, do: str, *meant: str, refused: bool = False) -> Spoiled:
         """A cell with this text."""
         made = super().__new__(cls, text)
-        made.what, made.do, made.meant, made.hostile = what, do, meant, hostile
+        made.what, made.do, made.meant, made.refused = what, do, meant, refused
         return made
 
 
@@ -65,7 +65,7 @@ def text_cell(text: str) -> str:
     """A cell from its text: as it is, or spoiled by a formula's error or by a character that may not be in a job."""
     if found := HOSTILE.search(text):
         clean = without_hostile(text)
-        return Spoiled(clean, f"it holds the character {named(found[0])}", "Type the value again", clean, hostile=True)
+        return Spoiled(clean, f"it holds the character {named(found[0])}", "Type the value again", clean, refused=True)
     if text.startswith("#") and _ERROR.fullmatch(text.strip()):
         return Spoiled(
             text, f"{text.strip()} is a formula's error, not a value", "Correct the formula, or empty the cell"

@@ -12,7 +12,7 @@ from typing import Any
 
 from ruamel.yaml.comments import CommentedMap
 
-from zinger.plan.files.yamlfile import UnreadableError, load_yaml
+from zinger.plan.files.yamlfile import CUT_BY_COMMA, UnreadableError, cut_by_comma, load_yaml
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.raw import JOB_FILE, SHEET_FILE, Layered, Raw, RawJob, RawSite
 from zinger.plan.settings import RENAMED, SETTINGS
@@ -183,11 +183,20 @@ class _JobReader:
                     name, at = f"{group}.{key}", self._spot(value, key, f"{path}.{group}.{key}")
                     if name in SETTINGS:
                         flat[name] = Raw(inner, at)
+                    elif inner is None and cut_by_comma(value):
+                        self._cut(str(key), at)
                     else:
                         self._unknown(name, at)
+            elif value is None:
+                self._cut(str(group), spot)
             else:
                 self._unknown(str(group), spot)
         return flat
+
+    def _cut(self, rest: str, spot: Spot) -> None:
+        """A key without a value that nothing is called: the rest of a value, most likely."""
+        what, do = CUT_BY_COMMA
+        self.problems.append(error_at("unknown-setting", spot, f"{rest!r} has no value: {what}", do))
 
     def _unknown(self, name: str, spot: Spot) -> None:
         hint = f"; it is now {RENAMED[name]}" if name in RENAMED else did_you_mean(name, SETTINGS)

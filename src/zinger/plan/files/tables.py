@@ -14,9 +14,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from zinger.plan.files.cells import cell_of, is_empty, unshielded, without_hostile
+from zinger.plan.files.cells import Spoiled, cell_of, is_empty, unshielded, without_hostile
 from zinger.plan.files.headings import known_headings, plain
-from zinger.plan.files.yamlfile import UnreadableError, load_yaml
+from zinger.plan.files.yamlfile import CUT_BY_COMMA, UnreadableError, cut_by_comma, load_yaml
 from zinger.plan.problems import Spot
 from zinger.plan.settings import SETTINGS
 
@@ -283,5 +283,7 @@ def _flat(entry: Mapping[Any, Any], stem: str = "") -> Iterable[tuple[str, Any]]
         name = f"{stem}{key}"
         if isinstance(value, Mapping) and name not in SETTINGS:
             yield from _flat(value, f"{name}.")
+        elif value is None and cut_by_comma(entry):
+            yield name, Spoiled("", *CUT_BY_COMMA, refused=True)
         else:
             yield name, value

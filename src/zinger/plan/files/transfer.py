@@ -387,7 +387,7 @@ def _written(table: Table, row: int, said: Said, cells: Cells) -> tuple[str, lis
 
 def _kept(table: Table, row: int, index: int, cell: Any) -> tuple[str, list[BadCell]]:
     """A cell that is only kept: any text, but for characters that nobody should bring into a job."""
-    if isinstance(cell, Spoiled) and cell.hostile:
+    if isinstance(cell, Spoiled) and cell.refused:
         error = BadValue(cell.what, cell.do)
         return str(cell), [_bad(table, row, index, "", cell, error, str)]
     return _as_text(cell), []
@@ -399,7 +399,7 @@ def _bad(
     text = str(cell)
     likely = None
     if isinstance(cell, Spoiled):
-        why = "without that character" if cell.hostile else "as it was typed"
+        why = "without that character" if cell.refused else "as it was typed"
         likely = next(((m, why) for m in cell.meant if _can(parse, m)), None)
     likely = likely or (meant(text, parse) if text and isinstance(cell, str) else None)
     text_meant, why = likely or ("", "")

@@ -69,6 +69,16 @@ def load_yaml(text: str, file: str, too_large: int = TOO_LARGE) -> Any:
     return data
 
 
+CUT_BY_COMMA = ("within braces a comma ends a value", 'Quote the value that has the comma: {text: "one, two"}')
+"""What is wrong with a key that is only the rest of a value, and what to do."""
+
+
+def cut_by_comma(mapping: Any) -> bool:
+    """Whether a mapping is written in braces, where `{text: one, two}` has a key `two` without a value."""
+    flow = getattr(mapping, "fa", None)
+    return flow is not None and bool(flow.flow_style())
+
+
 def _unfolds(data: Any, enough: int = 2_000_000) -> int:
     """How many entries there are when aliases are followed; stops counting at `enough`."""
     count, waiting = 0, [data]

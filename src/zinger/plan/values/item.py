@@ -156,6 +156,9 @@ def _told(cls: type[Item], error: ValidationError) -> BadValue:
     first = error.errors()[0]
     field = str(first["loc"][-1]).replace("_", "-") if first["loc"] else ""
     example = f"write it like {cls.example}"
+    if first["type"] == "extra_forbidden" and first["input"] is None:
+        quoted = f'quote the value that has the comma: {{text: "one, {field}"}}'
+        return BadValue(f"{field!r} has no value: within braces a comma ends a value", quoted)
     if first["type"] == "extra_forbidden":
         return BadValue(f"nothing here is called {field!r}{did_you_mean(field, cls.model_fields)}", example)
     if first["type"] == "missing":

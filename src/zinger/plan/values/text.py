@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import TypeVar
 
 from zinger.plan.values.bad import BadValue
@@ -42,6 +42,8 @@ def named(character: str) -> str:
 
 def parse_text(raw: object) -> str:
     """Text on one line, without control and direction characters, blanks at the ends removed."""
+    if isinstance(raw, Mapping | list):
+        raise BadValue("it is a list or mapping, not a text", "quote it, if it has a comma or a colon")
     text = str(raw).strip()
     if not text.isprintable():
         if found := HOSTILE.search(text):

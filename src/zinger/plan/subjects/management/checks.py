@@ -45,14 +45,13 @@ def gateway_outside(device: Device, look: Look) -> Iterator[Found]:
     own, gate = device.fixed, device[GATEWAY]
     if own is None or gate is None or gate in own.network:
         return
-    other = next(
-        (f"; {origin} says {value}" for value, origin in device.values[GATEWAY.name].overrode if value in own.network),
-        "",
-    )
-    site = device.site.gateway
+    said = device.values[GATEWAY.name]
+    layers = [(value, origin.label) for value, origin in said.overrode]
+    without, whose = layers[0] if layers else (device.site.gateway, "the site")  # what counts without the cell
+    other = f"; {whose} says {without}" if layers and without in own.network else ""
     fix = None
-    if device.values[GATEWAY.name].origin.layer is Layer.SHEET and site in own.network and site != own.ip:
-        fix = repair(f"use the site's, {site}", in_row(device, GATEWAY, str(site)))
+    if said.origin.layer is Layer.SHEET and without is not None and without in own.network and without != own.ip:
+        fix = repair(f"use what {whose} says, {without}", in_row(device, GATEWAY, str(without)))
     yield Found(
         f"gateway {gate} is not in {own.network}{other}", f"Give an address of {own.network}", GATEWAY, repair=fix
     )
