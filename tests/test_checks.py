@@ -246,6 +246,50 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("rewrite-never", [{**sw(**{"number rewriting": "0 becomes 1; 00 becomes +"}), **VOICE}], "never happens"),
     ("rewrite-too-long", [{**sw(**{"number rewriting": "0123456789012345 becomes 1"}), **VOICE}], "15 at most"),
     ("rewrite-changes-nothing", [{**sw(**{"number rewriting": "0 becomes 0"}), **VOICE}], "changes nothing"),
+    (
+        "rewrite-emergency",
+        [{**sw(**{"number rewriting": "1 becomes +431"}), **VOICE}],
+        "+43112 of the emergency number",
+    ),
+    (
+        "dhcp-servers-overlap",
+        [
+            {**sw(edge__local="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE},
+            {**other(edge__local="10.44.8.2/24", edge__dhcp="10.44.8.110-130"), **EDGE},
+        ],
+        "both have 10.44.8.110",
+    ),
+    (
+        "dhcp-servers-two",
+        [
+            {**sw(edge__local="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE},
+            {**other(edge__local="10.44.8.2/24", edge__dhcp="10.44.8.121-130"), **EDGE},
+        ],
+        "both DHCP servers",
+    ),
+    ("server-not-set-up", [sw(ntp="10.44.8.12; 10.44.8.22"), other()], "10.44.8.12 is sw2, a device of this job"),
+    (
+        "laptop-without-address",
+        [
+            {**sw(hostname=f"b{n}", address=f"192.0.2.{n}", site="ld"), "family": "Tarn B2"}
+            for n in range(1, 255)
+            if n != 166
+        ],
+        "is left for the laptop, from which Tarn B2 is reached",
+    ),
+    ("public-address", [sw(site="op", address="8.8.8.11/24")], "8.8.8.11 is a public address"),
+    ("address-alone", [sw(site="op", address="10.44.9.0/31")], "a link between two"),
+    ("zone-of-another-country", [{**sw(timezone="Asia/Tokyo"), **WIRELESS}], "JP, the country is AT"),
+    (
+        "voice-vlan-not-carried",
+        [sw(ports='1-4 mixed vlan 20 description "phones"; 24 trunk tagged 20,40 native 44', switch__voice="40")],
+        "do not carry the voice VLAN 40",
+    ),
+    (
+        "voice-vlan-not-carried",
+        [sw(ports="24 trunk tagged 20 native 44", switch__voice="40")],
+        "no trunk carries the voice VLAN 40",
+    ),
     ("voice-in-the-clear", [{**sw(peers="p upstream 192.0.2.57"), **VOICE}], "in the clear"),
 ]
 TRAITS = {
@@ -370,7 +414,7 @@ def test_the_sheet_of_mistakes_is_found_one_by_one_and_repairs_hold() -> None:
     files = Files((demo / "job.yaml").read_text("utf-8"), (demo / "mistakes.csv").read_bytes(), "mistakes.csv")
     plan = files.plan(RULES)
     rows = list(csv.DictReader(io.StringIO(files.sheet.decode())))
-    assert len(rows) == 20
+    assert len(rows) == 40
     for row in rows:
         assert any(row["hostname"] in p.devices for p in of(plan, row["mistake"])), row["mistake"]
     repairs = [p for p in plan.problems if p.repair]

@@ -18,11 +18,12 @@ from zinger.phrasebook.load import Families
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.ladder import Use, ladder
+from zinger.plan.laptop import laptop_address
 from zinger.plan.model import Plan
 from zinger.plan.resolve import resolve
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.subjects.wireless.settings import COUNTRY
-from zinger.plan.subnets import hosts, laptop_address
+from zinger.plan.subnets import hosts
 from zinger.run.hands import RunError
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options

@@ -90,6 +90,24 @@ FINE: list[tuple[str, list[Row]]] = [
     ),
     ("media-too-few", [{**sw(**{"media ports": "first 40000 last 40239"}, sessions="60"), **VOICE}]),
     ("rewrite-never", [{**sw(**{"number rewriting": "00 becomes +; 0 becomes 1"}), **VOICE}]),
+    ("rewrite-emergency", [{**sw(**{"number rewriting": "112 becomes 112; 1 becomes +431"}), **VOICE}]),
+    (
+        "dhcp-servers-two",
+        [
+            {**sw(edge__local="10.44.8.1/24", edge__dhcp="10.44.8.100-120"), **EDGE},
+            {**other(site="cb", edge__local="10.44.16.2/24", edge__dhcp="10.44.16.121-130"), **EDGE},
+        ],
+    ),
+    ("server-not-set-up", [sw(ntp="10.44.8.11; 10.44.8.22; 10.44.8.23")]),
+    ("public-address", [{**sw(edge__local="172.16.4.1/24", upstream="static 8.8.8.9/29 8.8.8.10"), **EDGE}]),
+    ("zone-of-another-country", [{**sw(timezone="Europe/Vienna"), **WIRELESS}]),
+    ("zone-of-another-country", [{**sw(timezone="Europe/Zurich"), **WIRELESS, "wireless.country": "LI"}]),
+    ("zone-of-another-country", [{**sw(timezone="Etc/UTC", clock__summer="off"), **WIRELESS}]),
+    (
+        "voice-vlan-not-carried",
+        [sw(ports='1-4 mixed vlan 20 tagged 40 description "phones"; 24 trunk tagged 40', switch__voice="40")],
+    ),
+    ("reservation-outside", [{**sw(reservations="02-4b-56-10-44-09 10.44.8.60"), **EDGE}]),
     ("rewrite-never", [{**sw(**{"number rewriting": "0 becomes 1 side local; 00 becomes + side upstream"}), **VOICE}]),
 ]
 

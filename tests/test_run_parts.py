@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 
 from zinger.link.base import Link
 from zinger.phrasebook.book import Phrasebook
+from zinger.plan.laptop import laptop_address
 from zinger.plan.setting import Stop
-from zinger.plan.subnets import laptop_address
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.board import Mark

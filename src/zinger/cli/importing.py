@@ -142,6 +142,8 @@ def _undo(job: Path, force: bool) -> None:
 
 # -- what is printed -----------------------------------------------------------------------------------
 def _print_proposal(proposal: Proposal, lines: int | None) -> None:
+    from zinger.plan.files.headings import holds_passwords
+
     for part in proposal.parts:
         table = part.table
         where = f"{proposal.file}{', sheet ' + table.name if table.name else ''}"
@@ -153,6 +155,9 @@ def _print_proposal(proposal: Proposal, lines: int | None) -> None:
                 mark = " " if match.sure else "?" if match.meaning else "-"
                 sure = f", {match.score:.0%}" if match.meaning and not match.sure else ""
                 print(f"  {mark} {match.heading:<28} {match.meaning or '(kept)':<24} {match.how}{sure}")
+        for match in part.matches:
+            if not match.meaning and holds_passwords(match.heading):
+                print(f"  {match.heading!r} has passwords for all to read: put them into the vault, remove the column")
         for text, count in part.no_values.items():
             print(f"  {counted(count, 'cell')} with {text!r}: no value")
         _print_list((f"  row {number} is not a device: {why}" for number, why in part.left_out), lines)

@@ -12,9 +12,8 @@ from ipaddress import ip_address
 import psutil
 
 from zinger.phrasebook.book import Card
+from zinger.plan.laptop import kept_from_laptop, laptop_address
 from zinger.plan.model import Plan
-from zinger.plan.subjects.management.settings import GATEWAY
-from zinger.plan.subnets import hosts, laptop_address
 from zinger.plan.values.addresses import Address, Interface
 
 
@@ -67,11 +66,7 @@ def laptop_plan(card: Card, plan: Plan, ports: Iterable[Port]) -> LaptopPlan | N
     mine = [a for port in known for a in port.addresses]
     net = factory.network
     already = next((f"{port.name} has {a} already" for port in known for a in port.addresses if a in net), "")
-    gateways = [type(net.network_address)(n) for n in hosts(net)]
-    planned = [d.fixed.ip for d in plan.devices if d.fixed] + [
-        gate for d in plan.devices if (gate := d[GATEWAY]) is not None
-    ]
-    address = laptop_address(net, [factory.ip, *mine, *gateways, *planned])
+    address = laptop_address(net, [*mine, *kept_from_laptop(plan, factory)])
     port = known[0].name if known else "eth0"
     return LaptopPlan(address, port, already, commands(address, port) if address else ())
 

@@ -20,6 +20,7 @@ from zinger.plan.checking import (
     spot_of,
 )
 from zinger.plan.families import COUNTED, ROLE_SECTIONS
+from zinger.plan.laptop import kept_from_laptop, laptop_address
 from zinger.plan.model import Device, Layer
 from zinger.plan.problems import Repair, Spot
 from zinger.plan.setting import Setting
@@ -31,6 +32,7 @@ from zinger.plan.subjects.services.settings import SYSLOG_SERVERS, UPDATE_SERVER
 from zinger.plan.subjects.standing import standing
 from zinger.plan.subjects.switching.settings import VLAN_GATEWAYS
 from zinger.plan.subjects.voice.settings import LEGS
+from zinger.plan.subjects.wireless.settings import RADIUS
 from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import Interface
 from zinger.plan.values.bad import BadValue
@@ -322,4 +324,112 @@ def address_is_factory(look: Look) -> Iterator[Found]:
                 ADDRESS,
                 (device.name,),
                 spot_of(device, ADDRESS),
+            )
+
+
+@plan_check("dhcp-servers-overlap", ERROR, source="RFC 2131")
+def dhcp_servers_overlap(look: Look) -> Iterator[Found]:
+    """Two DHCP servers of one subnet hand out the same addresses."""
+    for one, other in _dhcp_neighbours(look):
+        first, second = one[POOL], other[POOL]
+        if first and second and first.first <= second.last and second.first <= first.last:
+            yield Found(
+                f"its DHCP pool and that of {other.name} both have {max(first.first, second.first)}",
+                "Part the pools, or keep one of them",
+                POOL,
+                (one.name, other.name),
+                spot_of(one, POOL),
+            )
+
+
+@plan_check("dhcp-servers-two", WARNING, source="RFC 2131")
+def dhcp_servers_two(look: Look) -> Iterator[Found]:
+    """Two devices are DHCP servers on one segment: whichever answers first decides on the gateway and the DNS."""
+    for one, other in _dhcp_neighbours(look):
+        first, second = one[POOL], other[POOL]
+        if first and second and (first.first > second.last or second.first > first.last):
+            yield Found(
+                f"it and {other.name} are both DHCP servers of one subnet",
+                "Keep one of them, unless they are meant to stand in for each other",
+                POOL,
+                (one.name, other.name),
+                spot_of(one, POOL),
+            )
+
+
+def _dhcp_neighbours(look: Look) -> Iterator[tuple[Device, Device]]:
+    """Each two DHCP servers of one site whose local subnets overlap."""
+    sites: dict[str, list[tuple[Device, Any]]] = defaultdict(list)
+    for device in look.plan.devices:
+        local = device[LOCAL] or (device.fixed.interface if device.fixed else None)
+        if device[POOL] is not None and local is not None:
+            sites[device.site.key].append((device, local.network))
+    for servers in sites.values():
+        for at, (one, net) in enumerate(servers):
+            for other, its in servers[at + 1 :]:
+                if net.version == its.version and net.overlaps(its):
+                    yield one, other
+
+
+@plan_check("server-not-set-up", WARNING)
+def server_not_set_up(look: Look) -> Iterator[Found]:
+    """A DNS, time, syslog or RADIUS server of the plan is a device of this job: it answers only once that is done."""
+    owners = {own.ip: device for device in look.plan.devices if (own := device.fixed) is not None}
+    found: dict[tuple[str, str], list[Device]] = defaultdict(list)
+    settings: dict[str, Setting[Any]] = {}
+    for device in look.plan.devices:
+        for setting, word, host in _servers(device):
+            owner = None if isinstance(host, str) else owners.get(host)
+            if owner is not None and owner is not device:
+                what = f"its {word} {host} is {owner.name}, a device of this job"
+                found[what, owner.name].append(device)
+                settings[what] = setting
+    for (what, name), devices in found.items():
+        setting = settings[what]
+        do = f"Set up {name} first, or prove the others once more afterwards"
+        yield Found(what, do, setting, tuple(d.name for d in devices), spot_of(devices[0], setting))
+
+
+def _servers(device: Device) -> Iterator[tuple[Setting[Any], str, Any]]:
+    """Every server that a device counts on, with its setting and what it is."""
+    yield from ((DNS_SERVERS, "DNS server", address) for address in device[DNS_SERVERS] or ())
+    yield from ((TIME_SERVERS, "time server", server.host) for server in device[TIME_SERVERS] or ())
+    yield from ((SYSLOG_SERVERS, "syslog receiver", server.host) for server in device[SYSLOG_SERVERS] or ())
+    yield from ((RADIUS, "RADIUS server", server.host) for server in device[RADIUS] or ())
+
+
+@plan_check("laptop-without-address", ERROR, source="RFC 4632")
+def laptop_without_address(look: Look) -> Iterator[Found]:
+    """No address of a family's factory subnet is free for the laptop: each is a planned device's or the gateway's."""
+    told: set[str] = set()
+    for device in look.plan.devices:
+        rules = look.rules(device)
+        if rules is None or rules.factory is None or rules.by_console or device.family in told:
+            continue
+        told.add(device.family)
+        if laptop_address(rules.factory.network, kept_from_laptop(look.plan, rules.factory)) is None:
+            yield Found(
+                f"no address of {rules.factory.network} is left for the laptop, from which {rules.title} is reached",
+                "Plan the devices of that subnet elsewhere, or bring them up in another job",
+                ADDRESS,
+                (device.name,),
+                spot_of(device, ADDRESS),
+            )
+
+
+@device_check("public-address", WARNING, ADDRESS, LOCAL, GUEST, POOL, source="RFC 1918, RFC 4193")
+def public_address(device: Device, look: Look) -> Iterator[Found]:
+    """A management or local address is a public one: it belongs to somebody in the world."""
+    own, local, guest, pool = device.fixed, device[LOCAL], device[GUEST], device[POOL]
+    told: list[tuple[Setting[Any], str, Any]] = []
+    told += [(ADDRESS, "management address", own.ip)] if own is not None and ADDRESS.name in device.values else []
+    told += [(LOCAL, "local network", local.ip)] if local is not None and local != (own and own.interface) else []
+    told += [(GUEST, "guest network", guest.ip)] if guest is not None else []
+    told += [(POOL, "DHCP pool", pool.first)] if pool is not None else []
+    for setting, word, address in told:
+        if address.is_global and address.version == 4:
+            yield Found(
+                f"its {word} {address} is a public address",
+                "Take one of 10.0.0.0/8, 172.16.0.0/12 or 192.168.0.0/16, unless it is yours",
+                setting,
             )

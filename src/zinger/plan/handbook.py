@@ -33,6 +33,7 @@ _READING = (
         "subnet-form, addresses-form, naming-form, mac-form, fingerprint-form",
         "A site's subnet, a rule of the job, a MAC or a certificate's fingerprint that can't be read.",
     ),
+    ("password-in-sheet", "A warning: a column of the sheet, by its heading, has passwords for all to read."),
     ("no-free-address", "A site's subnet has no address left to give out."),
     ("vault-closed", "The vault can't be opened, so no secret can be checked."),
 )

@@ -1,12 +1,12 @@
-"""Arithmetic of subnets: hosts, first free addresses, and an address for the laptop."""
+"""Arithmetic of subnets: hosts, and first free addresses."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from ipaddress import ip_interface, ip_network
+from collections.abc import Iterator
+from ipaddress import ip_network
 
 from zinger.plan.model import Site
-from zinger.plan.values.addresses import Address, Interface, Network
+from zinger.plan.values.addresses import Address, Network
 
 LINK_LOCAL = ip_network("169.254.0.0/16")
 
@@ -39,13 +39,3 @@ def free_addresses(site: Site, taken: set[int]) -> Iterator[tuple[int, Address]]
 def address_at(number: int, net: Network) -> Address:
     """An address of a subnet by its number."""
     return type(net.network_address)(number)
-
-
-def laptop_address(net: Network, avoid: Iterable[Address]) -> Interface | None:
-    """An address for the laptop in a subnet: the highest host that is not to be avoided; None when there is no room."""
-    first, last = hosts(net)
-    taken = {int(a) for a in avoid if a.version == net.version}
-    for number in range(last, max(first, last - 4096) - 1, -1):
-        if number not in taken:
-            return ip_interface(f"{address_at(number, net)}/{net.prefixlen}")
-    return None

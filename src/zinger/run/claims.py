@@ -15,9 +15,9 @@ from ipaddress import IPv4Interface
 
 import psutil
 
+from zinger.plan.laptop import laptop_address
 from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
-from zinger.plan.subnets import laptop_address
 from zinger.plan.values.addresses import Address, Interface, Network
 from zinger.run.hands import Act, Hands, Verb
 

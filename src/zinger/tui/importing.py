@@ -17,7 +17,7 @@ from textual.widgets import Footer, Input, Static
 
 from zinger.desk.incoming import Effect, Incoming
 from zinger.files import FileError
-from zinger.plan.files.headings import IDENTITY, Match, known_headings
+from zinger.plan.files.headings import IDENTITY, Match, holds_passwords, known_headings
 from zinger.plan.files.merging import Fate, Laid
 from zinger.plan.files.transfer import BadCell, Proposal
 from zinger.plan.files.yamlfile import UnreadableError
@@ -51,7 +51,8 @@ class Headings(Rows):
         for part in proposal.parts:
             for index, heading in enumerate(part.table.headings):
                 values = dict.fromkeys(v for v in part.devices.column(index)[:40] if v)
-                self.samples.setdefault(heading, ", ".join(list(values)[:6]))
+                shown = "(passwords, for all to read)" if holds_passwords(heading) else ", ".join(list(values)[:6])
+                self.samples.setdefault(heading, shown)
         self._version += 1
         self.redraw()
 

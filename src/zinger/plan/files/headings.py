@@ -50,6 +50,12 @@ LIKELY = 0.62
 """From this likeness on a heading is proposed; below, it is kept as it is."""
 LISTS = frozenset({"dns.servers", "ntp.servers", "syslog.servers", "management.stations"})
 """Settings that are lists, and of which sheets have a column for each entry."""
+_PASSWORDS = frozenset(
+    {
+        *("password", "passwords", "passwd", "passphrase", "pwd", "psk", "community", "secret", "passcode"),
+        *("passwort", "kennwort", "passworter", "motdepasse", "passe", "contrasena", "clave"),
+    }
+)
 _OF_ONE_DEVICE = frozenset({"hostname", "serial", "mac", "label", "management.address"})
 _COUNTS = re.compile(
     r"\b(\d{1,2}|1st|2nd|3rd|first|second|third|primary|secondary|tertiary|backup|alternate|preferred"
@@ -134,6 +140,11 @@ def meaning_of(heading: str, remembered: Mapping[str, str]) -> str:
         if key in remembered:
             return remembered[key]
     return known_headings().get(plain(heading), "") or counted_entry(heading)
+
+
+def holds_passwords(heading: str) -> bool:
+    """Whether a heading says that passwords or keys stand below it, in one of the languages."""
+    return bool(set(re.split(r"[^a-z]+", plain(heading))) & _PASSWORDS)
 
 
 def heading_for(meaning: str) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from zinger.plan.collector import builds_much
 from zinger.plan.files.cells import is_empty
 from zinger.plan.files.columns import Columns
-from zinger.plan.files.headings import LISTS, meaning_of
+from zinger.plan.files.headings import LISTS, holds_passwords, meaning_of
 from zinger.plan.files.tables import Cells, EmptySheetError, Table, read_tables
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.problems import Problem, Spot, error_at, warning_at
@@ -53,6 +53,7 @@ def rows_of(table: Table, columns: Mapping[str, str]) -> tuple[list[RawRow], lis
         warning_at("sheet-shape", table.spot(number), f"this row is not taken for a device: {why}", "Remove the row")
         for number, why in left_out
     ]
+    problems += _passwords(table, read)
     width = len(table.headings)
     rows = []
     for number, cells in table.rows:
@@ -67,6 +68,20 @@ def rows_of(table: Table, columns: Mapping[str, str]) -> tuple[list[RawRow], lis
                 )
             )
     return rows, problems
+
+
+def _passwords(table: Table, read: Columns) -> Iterable[Problem]:
+    """Columns that hold passwords for all to read; no value of theirs is told."""
+    for index, heading in enumerate(table.headings):
+        if index not in read.used and holds_passwords(heading):
+            with_one = sum(index < len(cells) and not is_empty(cells[index]) for _, cells in table.rows)
+            if with_one:
+                yield warning_at(
+                    "password-in-sheet",
+                    Spot(table.file, table.heading_row or None, heading),
+                    f"this column has passwords for all to read, in {with_one} rows",
+                    "Put them into the vault (`zinger secret JOB ENTRY`), change them, and remove the column",
+                )
 
 
 def _heading_problems(table: Table, means: Iterable[str]) -> Iterable[Problem]:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 import re
 import zoneinfo
+from collections.abc import Mapping
 from functools import lru_cache
+from importlib import resources
 
 from zinger.plan.values.addresses import Address, parse_address
 from zinger.plan.values.bad import BadValue
@@ -75,6 +78,24 @@ def has_summer_rule(zone: str) -> bool:
 
     at = zoneinfo.ZoneInfo(zone)
     return len({datetime.datetime(2026, month, 1, tzinfo=at).utcoffset() for month in (1, 4, 7, 10)}) > 1
+
+
+@functools.cache
+def _countries() -> Mapping[str, frozenset[str]]:
+    """The countries of each zone, as the IANA database's own tables name them."""
+    found: dict[str, set[str]] = {}
+    folder = resources.files("tzdata") / "zoneinfo"
+    for table in ("zone.tab", "zone1970.tab"):
+        for line in (folder / table).read_text("utf-8").splitlines():
+            if line and not line.startswith("#"):
+                countries, _, zone, *_ = line.split("\t")
+                found.setdefault(zone, set()).update(countries.split(","))
+    return {zone: frozenset(countries) for zone, countries in found.items()}
+
+
+def countries_of(zone: str) -> frozenset[str]:
+    """The countries (ISO 3166-1) that have a time zone; none for one that belongs to no country, or is a rule."""
+    return _countries().get(zone, frozenset())
 
 
 def parse_country(raw: object) -> str:

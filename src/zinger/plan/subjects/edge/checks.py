@@ -21,6 +21,7 @@ from zinger.plan.subjects.edge.settings import (
     SCHEDULES,
     UPSTREAM,
 )
+from zinger.plan.subjects.management.settings import ADDRESS
 from zinger.plan.subnets import hosts
 
 
@@ -178,10 +179,10 @@ def _free_of(look: Look, pool: Pool) -> bool:
     return not any(first <= int(own.ip) <= last for d in look.plan.devices if (own := d.fixed) is not None)
 
 
-@device_check("reservation-outside", ERROR, RESERVATIONS, LOCAL)
+@device_check("reservation-outside", ERROR, RESERVATIONS, LOCAL, ADDRESS)
 def reservation_outside(device: Device, look: Look) -> Iterator[Found]:
     """A reservation keeps an address that is not in the local subnet, so it can never be given out."""
-    inside = device[LOCAL]
+    inside = device[LOCAL] or (device.fixed.interface if device.fixed else None)
     for kept in device[RESERVATIONS] or ():
         if inside is not None and kept.address not in inside.network:
             yield Found(

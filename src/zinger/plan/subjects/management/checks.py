@@ -104,6 +104,16 @@ def address_is_broadcast(device: Device, look: Look) -> Iterator[Found]:
         yield Found(f"{own.ip} is the broadcast address of {own.network}", "Give a host's address", ADDRESS)
 
 
+@device_check("address-alone", WARNING, ADDRESS, source="RFC 3021")
+def address_alone(device: Device, look: Look) -> Iterator[Found]:
+    """The management address is of a /31 or /32: there is no room for a station, and for the laptop, beside it."""
+    own = device.fixed
+    if own is not None and own.ip.version == 4 and own.prefix == 31:
+        yield Found(
+            f"the management address {own} is of a /31, a link between two", "Look whether its mask is right", ADDRESS
+        )
+
+
 @device_check("address-special", ERROR, ADDRESS, source="RFC 6890")
 def address_special(device: Device, look: Look) -> Iterator[Found]:
     """The planned address is a loopback, multicast, link-local or unspecified address."""

@@ -21,7 +21,8 @@ from zinger.plan.checking import (
 from zinger.plan.model import Device, Layer
 from zinger.plan.subjects.management.settings import ADDRESS
 from zinger.plan.subjects.names.settings import DAYLIGHT_SAVING, HOSTNAME, TIME_KEY, TIME_SERVERS, TIME_ZONE
-from zinger.plan.values.names import has_summer_rule
+from zinger.plan.subjects.wireless.settings import COUNTRY
+from zinger.plan.values.names import countries_of, has_summer_rule
 
 
 @device_check("time-missing", WARNING, TIME_SERVERS, source="RFC 5905")
@@ -87,6 +88,18 @@ def zone_without_rule(device: Device, look: Look) -> Iterator[Found]:
         yield Found(
             f"the time zone {zone} has no daylight-saving rule",
             "Name a place, like Europe/Vienna, or plan clock.summer: off",
+            TIME_ZONE,
+        )
+
+
+@device_check("zone-of-another-country", WARNING, TIME_ZONE, COUNTRY, source="RFC 6557, ISO 3166")
+def zone_of_another_country(device: Device, look: Look) -> Iterator[Found]:
+    """The time zone is not one of the regulatory country's: one of the two is wrong."""
+    zone, country = device[TIME_ZONE], device[COUNTRY]
+    if zone and country and (of := countries_of(zone)) and country not in of:
+        yield Found(
+            f"the time zone {zone} is that of {', '.join(sorted(of))}, the country is {country}",
+            "Correct one of the two",
             TIME_ZONE,
         )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterator
 
@@ -48,6 +49,9 @@ _USERS = (VLANS, PORTS, VOICE_VLAN, VLAN_GATEWAYS, SSIDS, MANAGEMENT_VLAN)
 
 def _vlans(device: Device) -> tuple[Vlan, ...]:
     return device[VLANS] or ()
+
+
+_PHONES = re.compile(r"phone|voice|handset", re.IGNORECASE)
 
 
 def _ports(device: Device) -> tuple[Port, ...]:
@@ -432,6 +436,24 @@ def voice_vlan_is_data(device: Device, look: Look) -> Iterator[Found]:
                 "Give telephones a VLAN of their own",
                 VOICE_VLAN,
             )
+
+
+@device_check("voice-vlan-not-carried", WARNING, VOICE_VLAN, PORTS, source="ANSI/TIA-1057")
+def voice_vlan_not_carried(device: Device, look: Look) -> Iterator[Found]:
+    """The voice VLAN is not on the ports of the telephones, or on no port that leads away from the switch."""
+    voice, ports = device[VOICE_VLAN], _ports(device)
+    if voice is None or not ports:
+        return
+    for port in ports:
+        if port.mode == "mixed" and voice.vlan not in port.tagged and _PHONES.search(port.description):
+            yield Found(
+                f"ports {fold_ports(port.ports)} ({port.description}) do not carry the voice VLAN {voice.vlan}",
+                f"Write tagged {voice.vlan}",
+                PORTS,
+            )
+    away = [port for port in ports if port.mode == "trunk"]
+    if away and not any(voice.vlan in (*port.tagged, port.native) for port in away):
+        yield Found(f"no trunk carries the voice VLAN {voice.vlan}", "Tag it on the uplink", PORTS)
 
 
 @device_check("route-without-way", ERROR, ROUTES, ADDRESS, VLAN_GATEWAYS, source="RFC 1812 5.2")

@@ -7,7 +7,10 @@ from collections.abc import Iterator
 
 from zinger.plan.checking import ERROR, WARNING, Found, Look, device_check, repair, where_it_stands
 from zinger.plan.model import Device
+from zinger.plan.subjects.voice.models import rewritten
 from zinger.plan.subjects.voice.settings import LEGS, MEDIA, PEERS, PROFILES, REWRITES, SESSIONS
+
+_EMERGENCY = ("112", "911")
 
 
 @device_check("legs-incomplete", ERROR, LEGS, PEERS)
@@ -61,9 +64,10 @@ def media_overlaps(device: Device, look: Look) -> Iterator[Found]:
     ports = f"the media ports {media.first}-{media.last}"
     if media.last < media.first or media.first < 1024:
         yield Found(f"{ports} are not a range within 1024-65535", "Choose another range", MEDIA)
-    for peer in device[PEERS] or ():
-        if media.first <= peer.port <= media.last:
-            yield Found(f"{ports} contain the port {peer.port} of {peer.name}", "Choose another range", MEDIA)
+    signalling = {5060: "SIP", 5061: "SIP over TLS", **{p.port: str(p.name) for p in device[PEERS] or ()}}
+    for port, whose in signalling.items():
+        if media.first <= port <= media.last:
+            yield Found(f"{ports} contain the port {port} of {whose}", "Choose another range", MEDIA)
 
 
 @device_check("media-too-few", WARNING, MEDIA, SESSIONS, source="RFC 3550 11", repairs=True)
@@ -105,6 +109,21 @@ def rewrite_too_long(device: Device, look: Look) -> Iterator[Found]:
             yield Found(
                 f"the rewriting of {rule.begins}… wants {len(rule.begins)} digits; a number has 15 at most",
                 "Shorten the beginning",
+                REWRITES,
+            )
+
+
+@device_check("rewrite-emergency", WARNING, REWRITES, source="ETSI TS 122 101")
+def rewrite_emergency(device: Device, look: Look) -> Iterator[Found]:
+    """A rewriting rule takes emergency numbers too: the call would go to somebody else, or nowhere."""
+    rules = device[REWRITES] or ()
+    for number in _EMERGENCY:
+        result, taken = rewritten(number, rules)
+        if taken is not None and result != number:
+            rule = rules[taken].begins or "any number"
+            yield Found(
+                f"the rewriting of {rule}… makes {result} of the emergency number {number}",
+                "Let it begin with more digits, or put a rule above that keeps the number",
                 REWRITES,
             )
 
