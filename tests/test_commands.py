@@ -34,7 +34,7 @@ def test_check_tells_all_problems_as_text_and_json(job: Callable[..., Path]) -> 
     folder = job(devices_csv=ONE_DEVICE.replace("10.44.8.11", "10.44.9.300").replace("Quern S2", "Quern S3"))
     done = zinger("check", folder)
     assert done.returncode == 1
-    assert "devices.csv:2 (address)" in done.stdout and "did you mean quern-s" in done.stdout
+    assert "devices.csv:2 (E2 address)" in done.stdout and "did you mean quern-s" in done.stdout
     found = json.loads(zinger("check", folder, "--json").stdout)
     assert {"management-address-form", "unknown-family"} <= {p["id"] for p in found}
     assert zinger("check", job("clean")).returncode == 0
@@ -95,7 +95,7 @@ SENTENCES = [
     ({"job_yaml": "job: ["}, ("run", "--headless"), 2, "not valid YAML"),
     ({"job_yaml": "job: x\nmode: practice"}, ("run", "--headless"), 2, "in the plan"),
     ({"devices_csv": ""}, ("check",), 1, "the file is empty"),
-    ({"devices_csv": "hostname,site,family\n"}, ("check",), 1, "headings but no devices"),
+    ({"devices_csv": "hostname,site,family\n"}, ("check",), 1, "headings but no rows"),
     ({"devices_csv": 'hostname,site\n"a,b\nc,d\n'}, ("check",), 1, "Look for a quote left open"),
     ({"practice_yaml": "pace: fast"}, ("run", "--headless"), 2, "practice.yaml can't be read"),
     ({}, ("run", "--headless", "--only", "nobody"), 2, "the plan has no device nobody"),

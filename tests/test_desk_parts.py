@@ -182,11 +182,12 @@ def test_a_sheet_goes_into_a_new_job_with_its_sites_and_subnets(own_state: Path)
     incoming = Incoming(own_state / "job", "Winter", sheet)
     proposal = incoming.look(sheet)
     imported = incoming.read(proposal)
-    assert "a new job in ~/x with 2 devices" in incoming.effect(imported, "~/x") and not (own_state / "job").exists()
-    folder, words = incoming.take(proposal, imported)
+    effect = incoming.effect(imported)
+    assert effect.summary.startswith("2 new") and not (own_state / "job").exists()
+    folder = incoming.take(proposal, effect)
     text = (folder / "job.yaml").read_text()
-    assert "wj: {name: Wheal Junction, subnet: 10.44.8.0/24}" in text and "x y: {}" in text and words
-    assert "2 as they were" in Incoming(folder).effect(imported, "")
+    assert "wj: {name: Wheal Junction, subnet: 10.44.8.0/24}" in text and "x y: {}" in text
+    assert "2 the same" in Incoming(folder).effect(imported).summary
 
 
 # -- devices that are planned only --------------------------------------------------------------------------
