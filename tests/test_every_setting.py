@@ -21,13 +21,17 @@ mode: practice
 baseline:
   accounts:
     administrator: {name: kettle-admin, secret: each device}
+    second: {name: kettle-deputy, secret: each device}
     operator: {name: shift-lead, secret: each device}
+    servers: [radius 10.44.8.26 port 1645 secret aaa-kvr, tacacs 10.44.8.28 secret aaa-two]
+    order: [servers, local]
+    lockout: 4 lock 12 min
     viewer: {name: signal-view, secret: each device}
   passwords: {console: con-kvr, network: net-kvr, privileged: priv-kvr}
   system: {location: equipment room, contact: signals desk}
   domain: kettlestone.example
   management:
-    {vlan: 44, interface: oob, ipv6: 2001:db8:44::11/64, gateway6: 2001:db8:44::1,
+    {vlan: 44, interface: oob, out_of_band: 10.44.9.11/24, ipv6: 2001:db8:44::11/64, gateway6: 2001:db8:44::1,
      stations: [10.44.8.0/24, 10.44.16.0/24]}
   dns: {servers: [10.44.8.20, 10.44.8.21], search: stations.example}
   ntp: {servers: [10.44.8.22 preferred key 3 poll 256 s, 10.44.8.23 poll 64 s], secret: time-kvr}
@@ -37,6 +41,7 @@ baseline:
   services:
     {ssh: on, telnet: off, http: off, https: on, netconf: on, tftp: off, usb_start: off, offered: off, lldp: off}
   snmp:
+    versions: [v2c, v3]
     users: [kvr-read auth sha-256 privacy aes secret snmp-kvr-read]
     communities: [kvr-read read stations 10.44.8.0/24, kvr-write write]
   syslog: {servers: [10.44.8.24 port 6514 transport tls severity notice, 10.44.8.25 transport tcp]}
@@ -64,6 +69,12 @@ S2 = """\
       lags: [up1 23-24 mode passive]
       uplinks: [23-24 kvrcore their 1/1-1/2]
       members: [1 QS2-0411 leads, 2 QS2-0412 takes-over]
+      access_lists:
+        - '"cameras to recorder" allow source 10.44.30.0/24 target 10.44.8.40 service tcp/554'
+        - '"cameras to recorder" deny'
+      port_options:
+        - 1-2 enabled on speed 100 duplex full power high dot1x on edge on guard bpdu tree-priority 64 storm 5 %
+        - 11 access-list "cameras to recorder"
       bindings: [7 02-4b-56-10-44-09 10.44.8.60 vlan 30]
 """
 S9 = """\
@@ -71,7 +82,10 @@ S9 = """\
       lags: [up1 2/15-2/16]
       uplinks: [2/15-2/16 kvrcore]
       bindings: [1/7 02-4b-56-10-44-09]
-      gateways: [20 10.44.20.1/24, 30 10.44.30.1/24]
+      access_lists: ['cameras allow service tcp/554']
+      port_options: [2/3-2/4 power critical access-list cameras]
+      gateways: ['20 10.44.20.1/24 relay 10.44.8.25,10.44.8.26', 30 10.44.30.1/24]
+      routing: on
       dhcp_relay: [10.44.8.25]
       routes: [0.0.0.0/0 10.44.8.1, 10.44.64.0/20 10.44.20.254]
 """
@@ -117,18 +131,22 @@ EDGE = """\
       upstream: static 192.0.2.250/29 192.0.2.249 interface 8
       local: 10.44.20.1/24
       guest: 10.44.21.1/24
-      dhcp: 10.44.20.100-147 lease 8 h
+      dhcp: '10.44.20.100-147 lease 8 h dns 10.44.8.20,10.44.8.21 domain stations.example'
       reservations: [02-4b-56-10-44-09 10.44.20.60 ticket-printer]
       rules: ['"ticket machines to bank" allow source 10.44.20.0/24 target any service tcp/443']
       forwards: [8443 10.44.20.20 their 443 purpose camera]
       priorities: [signals high service udp/5060 limit 2000 kbit/s]
       schedules: [opening mon-fri begin 06:00 end 22:00]
       filters: [deny games.example schedule opening]
-      managed: ['local ssh,https', 'guest ""']
+      managed: ['local "ssh,https" stations 10.44.8.0/24,10.44.16.0/24', 'guest ""']
       reset_at_device: forbidden
 """
 
 HEAD = "site,role,hostname,family,address,serial,mac\nwj,all,kvr-wj-x1,"
+
+
+SIGNING_IN = ("accounts.second", "accounts.servers", "accounts.order", "accounts.lockout", "snmp.versions")
+"""What the families that are set up by questions have no words for."""
 
 
 @dataclass(frozen=True)
@@ -141,7 +159,13 @@ class Whole:
     owed: tuple[str, ...] = ()
 
 
-PEOPLE = {"kettle-admin": "keeper", "shift-lead": "warden", "signal-view": "watcher", "installer": "keeper"}
+PEOPLE = {
+    "kettle-admin": "keeper",
+    "kettle-deputy": "keeper",
+    "shift-lead": "warden",
+    "signal-view": "watcher",
+    "installer": "keeper",
+}
 QUERN = {
     "name": "kvr-wj-x1",
     "people": PEOPLE,
@@ -173,6 +197,20 @@ QUERN = {
     "spanning_tree": False,
     "bridge_priority": 4096,
     "voice": "40 cos 6 dscp 40",
+    "lock": "after 4 for 12 min",
+    "asks": "servers then local",
+    "versions": ["v2c", "v3"],
+}
+OPTIONS = {
+    "forwards": "on",
+    "speed": "100",
+    "duplex": "full",
+    "power": "high",
+    "admits": "signed-in",
+    "edge": "on",
+    "guard": "bpdu",
+    "tree-priority": "64",
+    "storm": "5 %",
 }
 SHUT = {
     "ssh": True,
@@ -195,6 +233,13 @@ WHOLE = [
             "uplinks": {"23-24": "to kvrcore at 1/1-1/2"},
             "members": {"1": "serial QS2-0411 leads", "2": "serial QS2-0412 takes-over"},
             "allowed": {"7": "02-4b-56-10-44-09 10.44.8.60 vlan 30"},
+            "lists": {
+                "cameras to recorder": [
+                    "allow from 10.44.30.0/24 to 10.44.8.40 for tcp/554",
+                    "deny from any to any for any",
+                ]
+            },
+            "options": {"1": OPTIONS, "2": OPTIONS, "11": {"passes": "cameras to recorder"}},
         },
     ),
     Whole(
@@ -207,17 +252,28 @@ WHOLE = [
             "uplinks": {"2/15-2/16": "to kvrcore"},
             "members": {},
             "allowed": {"1/7": "02-4b-56-10-44-09"},
+            "lists": {"cameras": ["allow from any to any for tcp/554"]},
+            "options": {port: {"power": "critical", "passes": "cameras"} for port in ("2/3", "2/4")},
             "gateways": {"20": "10.44.20.1 len 24", "30": "10.44.30.1 len 24"},
             "relay": ["10.44.8.25"],
             "routes": {"0.0.0.0 len 0": "10.44.8.1", "10.44.64.0 len 20": "10.44.20.254"},
             "reached": "oob",
+            "routing": True,
+            "relay_of": {"20": "10.44.8.25 10.44.8.26"},
+            "oob": "10.44.9.11 len 24",
         },
     ),
     Whole(
         "hollin-g4",
         EDGE,
         {
-            "people": {"keeper": "full", "kettle-admin": "full", "shift-lead": "tending", "signal-view": "seeing"},
+            "people": {
+                "keeper": "full",
+                "kettle-admin": "full",
+                "kettle-deputy": "full",
+                "shift-lead": "tending",
+                "signal-view": "seeing",
+            },
             "values": {
                 "base": "bare",
                 "name": "kvr-wj-x1",
@@ -260,14 +316,20 @@ WHOLE = [
                 "upstream": "fixed 192.0.2.250/29 via 192.0.2.249 on 8",
                 "local": "10.44.20.1/24",
                 "guest": "10.44.21.1/24",
-                "pool": "10.44.20.100 to 10.44.20.147 for 480 min",
+                "pool": "10.44.20.100 to 10.44.20.147 for 480 min"
+                " names by 10.44.8.20,10.44.8.21 domain stations.example",
                 'reserved "ticket-printer"': "02-4b-56-10-44-09 10.44.20.60",
                 'rule "ticket machines to bank"': "allow from 10.44.20.0/24 to any for tcp/443",
                 'forward "8443 camera"': "10.44.20.20 443 tcp",
                 'share "signals"': "high for udp/5060 up to 2000 kbit/s",
                 'hours "opening"': "mon-fri 06:00 to 22:00",
                 'filter "games.example"': "deny in opening",
-                'services-of "local"': "ssh,https",
+                'services-of "local"': "ssh,https to 10.44.8.0/24,10.44.16.0/24",
+                "wrong-passwords": "4 then 12 min",
+                'judge "10.44.8.26"': "by radius at 1645",
+                'judge "10.44.8.28"': "by tacacs",
+                "asked-first": "judges then keepers",
+                "snmp": "v2c v3",
                 'services-of "guest"': "none",
                 "reset-at-device": "forbidden",
             },
@@ -314,6 +376,7 @@ WHOLE = [
                 "logging 10.44.8.25": "by tcp",
             },
         },
+        SIGNING_IN,
     ),
     Whole(
         "sallow-w5",
@@ -367,6 +430,7 @@ WHOLE = [
                 "log-to 10.44.8.25": "by tcp",
             },
         },
+        SIGNING_IN,
     ),
     Whole(
         "marrable-v6",
@@ -406,7 +470,7 @@ WHOLE = [
             },
         },
         (
-            *("ntp.secret", "snmp.communities", "snmp.users"),
+            *("ntp.secret", "snmp.communities", "snmp.users", *SIGNING_IN),
             *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
         ),
     ),

@@ -90,6 +90,9 @@ FINE: list[tuple[str, list[Row]]] = [
     ),
     ("media-too-few", [{**sw(**{"media ports": "first 40000 last 40239"}, sessions="60"), **VOICE}]),
     ("rewrite-never", [{**sw(**{"number rewriting": "00 becomes +; 0 becomes 1"}), **VOICE}]),
+    ("lag-speeds-differ", [sw(lacp="up1 1-2", **{"port options": "1-2 speed 1000 duplex full"})]),
+    ("option-twice", [sw(**{"port options": "1-4 power high; 4 edge on"})]),
+    ("sign-in-without-local", [sw(accounts__order="local")]),
     ("rewrite-emergency", [{**sw(**{"number rewriting": "112 becomes 112; 1 becomes +431"}), **VOICE}]),
     (
         "dhcp-servers-two",

@@ -10,7 +10,7 @@ from zinger.phrasebook.patterns import sample
 from zinger.phrasebook.terminal import HALF_TYPED
 from zinger.plan.problems import Problem, Spot, error_at, warning_at
 
-ACCOUNTS = ("accounts.administrator", "accounts.operator", "accounts.viewer")
+ACCOUNTS = ("accounts.administrator", "accounts.second", "accounts.operator", "accounts.viewer")
 
 
 def doubts(book: Phrasebook, file: str) -> Iterator[Problem]:

@@ -25,6 +25,7 @@ from zinger.plan.model import Device, Layer
 from zinger.plan.problems import Repair, Spot
 from zinger.plan.setting import Setting
 from zinger.plan.settings import SECTION_OF, SETTINGS
+from zinger.plan.subjects.accounts.settings import SERVERS as SIGN_IN_SERVERS
 from zinger.plan.subjects.edge.settings import GUEST, LOCAL, POOL, UPSTREAM
 from zinger.plan.subjects.management.settings import ADDRESS, GATEWAY, MANAGEMENT_VLAN
 from zinger.plan.subjects.names.settings import DNS_SERVERS, TIME_SERVERS
@@ -396,6 +397,7 @@ def _servers(device: Device) -> Iterator[tuple[Setting[Any], str, Any]]:
     yield from ((TIME_SERVERS, "time server", server.host) for server in device[TIME_SERVERS] or ())
     yield from ((SYSLOG_SERVERS, "syslog receiver", server.host) for server in device[SYSLOG_SERVERS] or ())
     yield from ((RADIUS, "RADIUS server", server.host) for server in device[RADIUS] or ())
+    yield from ((SIGN_IN_SERVERS, "sign-in server", server.host) for server in device[SIGN_IN_SERVERS] or ())
 
 
 @plan_check("laptop-without-address", ERROR, source="RFC 4632")

@@ -35,9 +35,11 @@ def _outside(text: str) -> str:
 
 
 def _pool(text: str) -> str:
-    match = re.fullmatch(r"(\S+) to (\S+) for (\d+) min", text)
+    match = re.fullmatch(r"(\S+) to (\S+) for (\d+) min(?: names by (\S+))?(?: domain \S+)?", text)
     if not match or address_of(match[1]) > address_of(match[2]):
-        raise Refused("a pool is A to A for N min")
+        raise Refused("a pool is A to A for N min, with names by A,A and domain D behind if wanted")
+    for server in (match[4] or "").split(",") if match[4] else []:
+        address_of(server)
     return text
 
 
@@ -90,6 +92,9 @@ KEYS: dict[str, Check] = {
     "pool": _pool,
     "stations": words(120),
     "reset-at-device": among("allowed", "forbidden"),
+    "wrong-passwords": written(r"[1-9]\d? then \d{1,4} min", "wrong passwords are N then N min"),
+    "asked-first": among("keepers", "judges", "judges then keepers", "keepers then judges"),
+    "snmp": written(r"(v1|v2c|v3)( (v1|v2c|v3))*|none", "SNMP is v1, v2c and v3, or none"),
 }
 NAMED: dict[str, Check] = {
     "rule": _rule,
@@ -105,13 +110,17 @@ NAMED: dict[str, Check] = {
     "share": written(r"(high|normal|low) for \S+( up to \d+ kbit/s)?", "a share is high, normal or low for WHAT"),
     "hours": written(r"\S+ \d\d:\d\d to \d\d:\d\d", "hours are DAYS HH:MM to HH:MM"),
     "filter": written(r"(allow|deny)( in \S+)?", "a filter is allow, or deny, in HOURS"),
-    "services-of": written(r"none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*", "services are a list, or none"),
+    "services-of": written(
+        r"(none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*)( to \S+)?",
+        "services are a list, or none, to NET,NET",
+    ),
 }
 """Keys of which there are many, each with a name of its own."""
 SECRET = {
     "time-key": written("chosen", "a time key is chosen"),
     "community": written(r"(read|write) from \S+", "a community is read, or write, from any, or from A/N"),
     "snmp-user": written(r"\S+ (none|des|aes)", "an SNMP user is HASH CIPHER"),
+    "judge": written(r"by (radius|tacacs)( at \d{1,5})?", "a judge is asked by radius, or tacacs, at PORT"),
     "dial-password": written("chosen", "a dial password is chosen"),
 }
 """Keys that come with a password, which is asked for; those in the middle have a name of their own."""

@@ -38,14 +38,14 @@ class Securing:
     async def asked(self, which: str, question: str) -> bool:
         """Ask for one; whether it was right."""
         typed = await self.tty.line(question, blind=True, at_question=True)
-        if _digest(which, typed) == self.switch.running.passwords[which]:
+        if digest(which, typed) == self.switch.running.passwords[which]:
             return True
         await self.switch.clock.sleep(1)
         return False
 
     async def do_choose(self, rest: list[str]) -> None:
         which = self._which(rest)
-        self.switch.running.passwords[which] = _digest(which, await self.choose_secret(which))
+        self.switch.running.passwords[which] = digest(which, await self.choose_secret(which))
 
     async def do_forget(self, rest: list[str]) -> None:
         if self.switch.running.passwords.pop(self._which(rest), None) is None:
@@ -70,7 +70,7 @@ class Securing:
             raise Refused("say user NAME auth HASH privacy CIPHER")
         key = await self.choose_secret(rest[0])
         self.switch.running.snmp_users[rest[0]] = f"{rest[2]} {rest[4]}"
-        self.switch.running.snmp_keys[rest[0]] = _digest(rest[0], key)
+        self.switch.running.snmp_keys[rest[0]] = digest(rest[0], key)
 
     async def do_try(self, rest: list[str]) -> None:
         """Ask itself as that user, with a key that is typed."""
@@ -78,7 +78,7 @@ class Securing:
         if name not in self.switch.running.snmp_users:
             raise Refused(f"no user is called {name}")
         key = await self.tty.line(f"key of {name} to try: ", blind=True, at_question=True)
-        right = _digest(name, key) == self.switch.running.snmp_keys.get(name)
+        right = digest(name, key) == self.switch.running.snmp_keys.get(name)
         self.tty.show(f"{name} is answered\n" if right else f"{name} is not answered\n")
 
     async def do_remove(self, rest: list[str]) -> None:
@@ -97,14 +97,14 @@ class Securing:
             nets = rest[2] if rest[2:] == ["any"] else str(IPv4Network(f"{rest[2]}/{int(rest[4])}"))
         except (ValueError, IndexError):
             raise Refused("say from any, or from A.B.C.D len N") from None
-        digest = _digest("community", await self.choose_secret("it"))
-        known.append([digest, rest[0], nets.replace("/", " len ")])
+        mark = digest("community", await self.choose_secret("it"))
+        known.append([mark, rest[0], nets.replace("/", " len ")])
 
     async def do_try_community(self, rest: list[str]) -> None:
         """Ask itself by a community that is typed."""
         access = one(rest, "read or write")
-        typed = _digest("community", await self.tty.line("community to try: ", blind=True, at_question=True))
-        right = any(digest == typed and what == access for digest, what, _ in self.switch.running.communities)
+        typed = digest("community", await self.tty.line("community to try: ", blind=True, at_question=True))
+        right = any(mark == typed and what == access for mark, what, _ in self.switch.running.communities)
         self.tty.show(f"{access} is answered\n" if right else f"{access} is not answered\n")
 
     # -- time ------------------------------------------------------------------------------------------
@@ -114,14 +114,14 @@ class Securing:
         elif rest:
             raise Refused("say key, or key none")
         else:
-            self.switch.running.time_key = _digest("time", await self.choose_secret("time"))
+            self.switch.running.time_key = digest("time", await self.choose_secret("time"))
 
     async def do_try_key(self, rest: list[str]) -> None:
         typed = await self.tty.line("time key to try: ", blind=True, at_question=True)
-        right = _digest("time", typed) == self.switch.running.time_key
+        right = digest("time", typed) == self.switch.running.time_key
         self.tty.show("the sources would take it\n" if right else "the sources would not take it\n")
 
 
-def _digest(name: str, key: str) -> str:
+def digest(name: str, key: str) -> str:
     """Localised to the user, as such keys are."""
     return hashlib.sha256(f"{name}:{key}".encode()).hexdigest()

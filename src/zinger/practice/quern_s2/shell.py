@@ -9,9 +9,9 @@ from typing import ClassVar
 
 from zinger.practice.core.tty import Discarded, LineLost, Tty
 from zinger.practice.core.words import Refused
+from zinger.practice.quern_s2.guarding import Guarding
 from zinger.practice.quern_s2.hardware import Hardware
 from zinger.practice.quern_s2.managing import Managing
-from zinger.practice.quern_s2.securing import Securing
 from zinger.practice.quern_s2.signin import SignIn
 from zinger.practice.quern_s2.state import tell
 
@@ -24,7 +24,7 @@ class SignedOut(Exception):
     """The session ends."""
 
 
-class Shell(Securing, Managing):
+class Shell(Guarding, Managing):
     """One session on a terminal line, from sign-in to sign-out."""
 
     CONTEXTS: ClassVar[dict[str, tuple[str, ...]]] = {
@@ -46,29 +46,33 @@ class Shell(Securing, Managing):
             "voice",
             "spanning-tree",
             "bindings",
+            "lists",
+            "authorities",
         ),
         "base/doors": ("ssh", "telnet", "http", "https", "tftp", "usb", "dhcp-load", "lldp"),
     }
 
     WORDS: ClassVar[dict[str, str]] = {
         "base": "step rename greet location contact keep restart",
-        "base/people": "add drop",
+        "base/people": "add drop lock",
         "base/mgmt": "vlan address gateway stations address6 gateway6",
         "base/names": "resolver suffix domain",
         "base/clock": "source zone summer key try-key",
         "base/log": "receiver local-log",
-        "base/snmp": "user try remove community try-community",
+        "base/snmp": "user try remove community try-community versions",
         "base/passwords": "choose forget check",
         "base/update": "server proxy",
         "base/stack": "member unmember",
         "base/uplinks": "uplink no-uplink",
         "base/doors": "idle idle-console idle-network idle-web",
         "base/vlans": "make unmake default-vlan igmp-snooping",
-        "base/ports": "carries mixes off note",
+        "base/ports": "carries mixes off note option plain",
         "base/bundles": "bind unbind",
         "base/voice": "carry",
         "base/spanning-tree": "run bridge-priority",
         "base/bindings": "allow disallow",
+        "base/lists": "rule drop-list",
+        "base/authorities": "authority try-authority ask",
     }
     """What each context knows, but for the doors, which are all alike; `local-log` is done by `do_local_log`."""
 

@@ -98,6 +98,14 @@ class State:
     spanning_tree: bool = True
     bridge_priority: int = 32768
     allowed: dict[str, str] = field(default_factory=dict)
+    options: dict[str, dict[str, str]] = field(default_factory=dict)
+    """What was said of ports besides what they carry."""
+    lists: dict[str, list[str]] = field(default_factory=dict)
+    lock: str = "never"
+    versions: list[str] = field(default_factory=lambda: ["v1", "v2c", "v3"])
+    authorities: dict[str, list[str]] = field(default_factory=dict)
+    """Of each its protocol, host and port, and a digest of its key."""
+    asks: str = "local"
 
     def dump(self) -> dict[str, Any]:
         """As JSON-able data."""
@@ -126,7 +134,11 @@ class State:
     def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
         """What it tells of itself, by section: (word, value)."""
         return {
-            "people": [("person", f"{name} ({person.level})") for name, person in self.people.items()],
+            "people": [
+                *(("person", f"{name} ({person.level})") for name, person in self.people.items()),
+                ("lock", self.lock),
+            ],
+            "authorities": [*_many("authority", [what for what, _ in self.authorities.values()]), ("ask", self.asks)],
             "mgmt": [
                 ("vlan", str(self.vlan)),
                 ("address", address),
@@ -148,6 +160,7 @@ class State:
             ],
             "log": [*_many("receiver", _pairs(self.receiver)), ("local-log", self.local_log)],
             "snmp": [
+                ("versions", " ".join(self.versions) or NONE),
                 *_many("user", _pairs(self.snmp_users)),
                 *_many(
                     "community", [f"{n} {what} from {nets}" for n, (_, what, nets) in enumerate(self.communities, 1)]
@@ -171,6 +184,11 @@ class State:
             "voice": [("carry", self.voice or NONE)],
             "spanning-tree": [("run", _on(self.spanning_tree)), ("bridge-priority", str(self.bridge_priority))],
             "bindings": _many("allow", _pairs(self.allowed)),
+            "lists": _many("rule", [f"{name}: {rule}" for name, rules in self.lists.items() for rule in rules]),
+            "options": _many(
+                "option",
+                [f"{port} {word} {what}" for port, said in self.options.items() for word, what in said.items()],
+            ),
         }
 
 

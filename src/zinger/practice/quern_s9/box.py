@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from ipaddress import IPv4Network
 from typing import Any
 
-from zinger.practice.core.words import Refused, address_of, addresses, host_in_net
+from zinger.practice.core.words import Refused, address_of, addresses, either, host_in_net
 from zinger.practice.quern_s2.box import Switch
 from zinger.practice.quern_s2.shell import Action, Shell
 from zinger.practice.quern_s2.state import State, factory_doors
@@ -23,14 +23,19 @@ class ChassisState(State):
     routes: dict[str, str] = field(default_factory=dict)
     gateways: dict[str, str] = field(default_factory=dict)
     relay: list[str] = field(default_factory=list)
+    relay_of: dict[str, str] = field(default_factory=dict)
+    routing: bool = False
+    oob: str = "by lease"
 
     def sections(self, address: str, ports: Iterable[str]) -> dict[str, list[tuple[str, str]]]:
         told = super().sections(address, ports)
-        told["mgmt"].insert(0, ("reached-by", self.reached))
+        told["mgmt"][:0] = [("reached-by", self.reached), ("oob-address", self.oob)]
         told["routes"] = [
             *(("route", f"{to} by {by}") for to, by in self.routes.items()),
             *(("gateway-of", f"{vlan} {what}") for vlan, what in self.gateways.items()),
             ("relay", " ".join(self.relay) or "(none)"),
+            *(("relay-of", f"{vlan} {' '.join(to.split())}") for vlan, to in self.relay_of.items()),
+            ("between-vlans", "on" if self.routing else "off"),
         ]
         return told
 
@@ -46,13 +51,15 @@ class ChassisShell(Shell):
 
     def own_words(self) -> dict[str, dict[str, Action]]:
         words = super().own_words()
-        words["base/mgmt"]["reached-by"] = self.do_reached_by
+        words["base/mgmt"] |= {"reached-by": self.do_reached_by, "oob-address": self.do_oob_address}
         words["base/routes"] = {
             "route": self.do_route,
             "drop-route": self.do_drop_route,
             "gateway-of": self.do_gateway_of,
             "drop-gateway": self.do_drop_gateway,
             "relay": self.do_relay,
+            "relay-of": self.do_relay_of,
+            "between-vlans": self.do_between_vlans,
         }
         return words
 
@@ -91,6 +98,26 @@ class ChassisShell(Shell):
     async def do_drop_gateway(self, rest: list[str]) -> None:
         if not rest or self.chassis.gateways.pop(rest[0], None) is None:
             raise Refused("there is no gateway of it")
+
+    async def do_oob_address(self, rest: list[str]) -> None:
+        if rest == ["lease"]:
+            self.chassis.oob = "by lease"
+            return
+        if len(rest) != 4 or rest[0] != "fixed" or rest[2] != "len":
+            raise Refused("say oob-address lease, or oob-address fixed A.B.C.D len N")
+        mine = host_in_net(f"{rest[1]}/{rest[3]}")
+        self.chassis.oob = f"{mine.ip} len {mine.network.prefixlen}"
+
+    async def do_relay_of(self, rest: list[str]) -> None:
+        if len(rest) < 2 or rest[0] not in self.chassis.gateways:
+            raise Refused("say relay-of VLAN, which has a gateway, and to which servers, or none")
+        to = addresses(rest[1:], 4)
+        self.chassis.relay_of.pop(rest[0], None)
+        if to:
+            self.chassis.relay_of[rest[0]] = " ".join(to)
+
+    async def do_between_vlans(self, rest: list[str]) -> None:
+        self.chassis.routing = either(rest, "on", "off")
 
     async def do_relay(self, rest: list[str]) -> None:
         self.chassis.relay = addresses(rest, 4)

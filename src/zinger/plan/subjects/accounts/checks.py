@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from zinger.plan.checking import ERROR, WARNING, Found, Look, plan_check, spot_of
+from zinger.plan.checking import ERROR, WARNING, Found, Look, device_check, plan_check, spot_of
 from zinger.plan.model import Device, Layer
 from zinger.plan.problems import Spot
 from zinger.plan.subjects.accounts.credentials import accounts_of, secrets_of
-from zinger.plan.subjects.accounts.settings import SETTINGS
+from zinger.plan.subjects.accounts.settings import ORDER, SERVERS, SETTINGS
 from zinger.plan.values.secrets import SecretRef
 
 _OWN = tuple(setting.name for setting in SETTINGS)
@@ -92,3 +92,25 @@ def _may_share(look: Look) -> Iterator[Device]:
         if kind not in seen or any(device.values[n].origin.layer is Layer.SHEET for n in _OWN if n in device.values):
             seen.add(kind)
             yield device
+
+
+@device_check("sign-in-without-local", ERROR, ORDER, SERVERS)
+def sign_in_without_local(device: Device, look: Look) -> Iterator[Found]:
+    """Nobody could sign in while the servers do not answer, or servers are asked first that are not planned."""
+    order = device[ORDER]
+    if order and "local" not in order:
+        yield Found(
+            "the sign-in order has no local accounts: nobody gets in while no server answers",
+            "Write servers, local",
+            ORDER,
+        )
+    if order and "servers" in order and not device[SERVERS]:
+        yield Found("the sign-in order has servers, and none is planned", "Plan accounts.servers", ORDER)
+
+
+@device_check("sign-in-server-without-secret", ERROR, SERVERS, source="RFC 2865 3, RFC 8907 4.5")
+def sign_in_server_without_secret(device: Device, look: Look) -> Iterator[Found]:
+    """A RADIUS or TACACS+ server has no shared secret, without which neither is answered."""
+    for server in device[SERVERS] or ():
+        if server.secret is None:
+            yield Found(f"the {server.protocol} server {server.host} has no secret", "Name its vault entry", SERVERS)

@@ -8,7 +8,7 @@ from typing import Any
 
 from zinger.plan.model import Device
 from zinger.plan.setting import Setting
-from zinger.plan.subjects.accounts.settings import ACCOUNTS, ADMINISTRATOR
+from zinger.plan.subjects.accounts.settings import ACCOUNTS, ADMINISTRATOR, SECOND
 from zinger.plan.values.account import Account
 from zinger.plan.values.item import Item
 from zinger.plan.values.secrets import SecretRef
@@ -25,7 +25,7 @@ class PlannedAccount:
     @property
     def administers(self) -> bool:
         """Whether it may change the device."""
-        return self.setting is ADMINISTRATOR
+        return self.setting in (ADMINISTRATOR, SECOND)
 
 
 def accounts_of(device: Device) -> tuple[PlannedAccount, ...]:

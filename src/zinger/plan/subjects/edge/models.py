@@ -9,7 +9,20 @@ from pydantic import model_validator
 
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.durations import parse_lease
-from zinger.plan.values.item import HostAddress, Item, Mac, Secret, TcpPort, Text, WithPrefix, number, typed, word_of
+from zinger.plan.values.item import (
+    HostAddress,
+    HostAddresses,
+    Item,
+    Mac,
+    Secret,
+    Subnets,
+    TcpPort,
+    Text,
+    WithPrefix,
+    number,
+    typed,
+    word_of,
+)
 from zinger.plan.values.mac import parse_mac
 from zinger.plan.values.names import parse_domain
 from zinger.plan.values.text import parse_text
@@ -34,14 +47,16 @@ class Upstream(Item):
 
 
 class Pool(Item):
-    """A DHCP server's range (RFC 2131); `lease` in minutes."""
+    """A DHCP server's range (RFC 2131); `lease` in minutes; the DNS servers and domain that clients get (RFC 2132)."""
 
     lead = ("first", "last")
-    example = "10.44.16.100 10.44.16.147 lease 8 h"
+    example = "10.44.16.100 10.44.16.147 lease 8 h dns 10.44.8.20,10.44.8.21 domain stations.example"
     units = {"lease": "min"}
     first: HostAddress
     last: HostAddress
     lease: Annotated[int, typed(parse_lease)] = 480
+    dns: HostAddresses = ()
+    domain: Annotated[str, typed(parse_domain)] | None = None
 
     @model_validator(mode="before")
     @classmethod
@@ -148,9 +163,10 @@ def _mac_or_site(raw: object) -> str:
 
 
 class Managed(Item):
-    """The management services that one interface offers."""
+    """The management services that one interface or zone offers, and the stations that may use them there."""
 
     lead = ("interface", "services")
-    example = "local ssh,https"
+    example = "local ssh,https stations 10.44.8.0/24"
     interface: Text
     services: Text = ""
+    stations: Subnets = ()

@@ -39,6 +39,14 @@ ADDRESS = Setting(
     True,
     "RFC 4632",
 )
+OUT_OF_BAND = Setting(
+    "management.out_of_band",
+    "out-of-band address",
+    Stop.ADDRESS,
+    parse_management,
+    ("out-of-band address", "oob address", "oob"),
+    reference="RFC 4632, RFC 2131",
+)
 IPV6 = Setting(
     "management.ipv6",
     "IPv6 address",
@@ -66,4 +74,13 @@ STATIONS = Setting(
     ("managed from", "management stations", "allowed stations"),
 )
 
-SETTINGS: tuple[Setting[Any], ...] = (INTERFACE, MANAGEMENT_VLAN, ADDRESS, IPV6, GATEWAY, GATEWAY6, STATIONS)
+SETTINGS: tuple[Setting[Any], ...] = (
+    INTERFACE,
+    MANAGEMENT_VLAN,
+    ADDRESS,
+    OUT_OF_BAND,
+    IPV6,
+    GATEWAY,
+    GATEWAY6,
+    STATIONS,
+)

@@ -9,7 +9,7 @@ from zinger.plan.subjects.services.models import Community, LocalLog, SnmpUser, 
 from zinger.plan.values.durations import parse_minutes
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_url
-from zinger.plan.values.text import parse_banner, parse_flag, parse_words
+from zinger.plan.values.text import parse_banner, parse_flag, parse_words, some_of
 
 BANNER = Setting("banner", "banner", Stop.SERVICES, parse_banner, ("banner",))
 IDLE = Setting("idle.timeout", "idle timeout", Stop.SERVICES, parse_minutes, ("idle timeout",), unit="min")
@@ -45,6 +45,14 @@ SNMP_COMMUNITIES = Setting(
     "snmp.communities", "SNMP communities", Stop.SERVICES, items(Community), reference="RFC 3584"
 )
 SNMP_USERS = Setting("snmp.users", "SNMP users", Stop.SERVICES, items(SnmpUser), ("snmp users",), reference="RFC 3414")
+SNMP_VERSIONS = Setting(
+    "snmp.versions",
+    "SNMP versions",
+    Stop.SERVICES,
+    some_of("v1", "v2c", "v3"),
+    ("snmp versions",),
+    reference="RFC 3410",
+)
 SYSLOG_SERVERS = Setting(
     "syslog.servers",
     "syslog receivers",
@@ -77,6 +85,7 @@ SETTINGS: tuple[Setting[Any], ...] = (
     USB_START,
     DHCP_OFFERED,
     LLDP,
+    SNMP_VERSIONS,
     SNMP_COMMUNITIES,
     SNMP_USERS,
     SYSLOG_SERVERS,

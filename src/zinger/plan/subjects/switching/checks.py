@@ -25,11 +25,13 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import ADDRESS, MANAGEMENT_VLAN
 from zinger.plan.subjects.switching.models import Lag, Port, Uplink, Vlan
 from zinger.plan.subjects.switching.settings import (
+    ACCESS_LISTS,
     BINDINGS,
     DEFAULT_VLAN_CLOSED,
     DHCP_RELAY,
     LAGS,
     MEMBERS,
+    PORT_OPTIONS,
     PORTS,
     RING,
     ROUTES,
@@ -42,7 +44,7 @@ from zinger.plan.subjects.switching.settings import (
 )
 from zinger.plan.subjects.wireless.settings import SSIDS
 from zinger.plan.values.ports import fold_ports
-from zinger.wording import counted
+from zinger.wording import counted, did_you_mean
 
 _USERS = (VLANS, PORTS, VOICE_VLAN, VLAN_GATEWAYS, SSIDS, MANAGEMENT_VLAN)
 
@@ -154,14 +156,14 @@ def port_twice(device: Device, look: Look) -> Iterator[Found]:
         seen.update(port.ports)
 
 
-@device_check("port-unknown", ERROR, PORTS, LAGS, UPLINKS, RING)
+@device_check("port-unknown", ERROR, PORTS, PORT_OPTIONS, LAGS, UPLINKS, RING)
 def port_unknown(device: Device, look: Look) -> Iterator[Found]:
     """A port is named that this model does not have."""
     rules = look.rules(device)
     if rules is None or not rules.ports:
         return
     known = set(rules.ports)
-    for setting in (PORTS, LAGS, UPLINKS, RING):
+    for setting in (PORTS, PORT_OPTIONS, LAGS, UPLINKS, RING):
         strange = tuple(dict.fromkeys(name for name in _named(device, setting) if name not in known))
         if strange:
             yield Found(
@@ -283,6 +285,69 @@ def lag_unequal(device: Device, look: Look) -> Iterator[Found]:
         }
         if len(kinds) > 1 and _ports(device):
             yield Found(f"the members of LACP group {lag.name} are not alike", "Plan its ports in one entry", LAGS)
+
+
+@device_check("lag-speeds-differ", ERROR, LAGS, PORT_OPTIONS, source="IEEE 802.1AX 6.7")
+def lag_speeds_differ(device: Device, look: Look) -> Iterator[Found]:
+    """The members of a link aggregation group are planned with different speeds, or one with half duplex."""
+    speeds = {name: one.speed for one in device[PORT_OPTIONS] or () if one.speed for name in one.ports}
+    half = {name for one in device[PORT_OPTIONS] or () if one.duplex == "half" for name in one.ports}
+    for lag in _lags(device):
+        planned = {speeds.get(name, "auto") for name in lag.ports}
+        if len(planned) > 1:
+            which = " and ".join(sorted(planned, key=lambda s: (s == "auto", s.zfill(6))))
+            yield Found(
+                f"the members of LACP group {lag.name} have speeds {which}", "Give them one speed", PORT_OPTIONS
+            )
+        if slow := half & set(lag.ports):
+            yield Found(
+                f"port {min(slow)} of LACP group {lag.name} is half duplex", "Make it full duplex", PORT_OPTIONS
+            )
+
+
+@device_check("option-twice", ERROR, PORT_OPTIONS)
+def option_twice(device: Device, look: Look) -> Iterator[Found]:
+    """One option of a port is planned twice, in two ways."""
+    said: dict[tuple[str, str], object] = {}
+    for one in device[PORT_OPTIONS] or ():
+        for part, value in one:
+            if part == "ports" or value in (None, ""):
+                continue
+            for name in one.ports:
+                if said.setdefault((name, part), value) != value:
+                    word = part.replace("_", " ")
+                    yield Found(
+                        f"the {word} of port {name} is planned as {said[name, part]} and as {value}",
+                        "Keep one of them",
+                        PORT_OPTIONS,
+                    )
+
+
+@device_check("access-list-unknown", ERROR, ACCESS_LISTS, PORT_OPTIONS)
+def access_list_unknown(device: Device, look: Look) -> Iterator[Found]:
+    """A port has an access list that is not planned."""
+    known = dict.fromkeys(rule.list for rule in device[ACCESS_LISTS] or ())
+    for one in device[PORT_OPTIONS] or ():
+        if one.access_list and one.access_list not in known:
+            hint = did_you_mean(one.access_list, known)
+            yield Found(
+                f"ports {fold_ports(one.ports)} have the access list {one.access_list}, which is not planned{hint}",
+                "Plan its rules in switch.access_lists",
+                PORT_OPTIONS,
+            )
+
+
+@device_check("edge-port-is-uplink", WARNING, PORT_OPTIONS, UPLINKS, source="IEEE 802.1Q 13.27")
+def edge_port_is_uplink(device: Device, look: Look) -> Iterator[Found]:
+    """A port that leads to another device is a spanning-tree edge port: a loop there would not be seen at once."""
+    leading = {name for link in _uplinks(device) for name in link.ports}
+    for one in device[PORT_OPTIONS] or ():
+        if one.edge == "on" and (wrong := leading & set(one.ports)):
+            yield Found(
+                f"port {fold_ports(tuple(sorted(wrong)))} is an edge port and leads to another device",
+                "Let only ports of stations be edge ports",
+                PORT_OPTIONS,
+            )
 
 
 @device_check("lag-port-twice", ERROR, LAGS, source="IEEE 802.1AX")

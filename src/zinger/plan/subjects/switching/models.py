@@ -7,6 +7,7 @@ from typing import Annotated
 from zinger.plan.values.item import (
     Flag,
     HostAddress,
+    HostAddresses,
     Item,
     Mac,
     Name,
@@ -47,6 +48,46 @@ class Port(Item):
     description: Text = ""
 
 
+SPEEDS = ("auto", "10", "100", "1000", "2500", "5000", "10000", "25000", "40000", "100000")
+"""Of a port, in Mbit/s (IEEE 802.3)."""
+
+
+class PortOptions(Item):
+    """What ports do besides carrying VLANs; a part that is not said stays as the device has it.
+
+    `speed` in Mbit/s and `duplex` (IEEE 802.3), `power` over Ethernet and who loses it last (IEEE 802.3bt, RFC 3621),
+    `dot1x` that a station signs in first (IEEE 802.1X), spanning tree: `edge` port, `guard` (IEEE 802.1Q 13.27) and
+    `tree_priority`; `storm`, the share of broadcasts that passes, in %; `access_list` by its purpose.
+    """
+
+    lead = ("ports",)
+    example = "1-16 speed auto power high dot1x on edge on guard bpdu storm 5 %"
+    units = {"storm": "%"}
+    ports: Ports
+    enabled: Annotated[str, word_of("on", "off")] | None = None
+    speed: Annotated[str, word_of(*SPEEDS)] | None = None
+    duplex: Annotated[str, word_of("auto", "full", "half")] | None = None
+    power: Annotated[str, word_of("off", "low", "high", "critical")] | None = None
+    dot1x: Annotated[str, word_of("on", "off")] | None = None
+    edge: Annotated[str, word_of("on", "off")] | None = None
+    guard: Annotated[str, word_of("none", "root", "bpdu")] | None = None
+    tree_priority: Annotated[int, number(0, 240, word="port priority")] | None = None
+    storm: Annotated[int, number(0, 100, "%", "share in percent")] | None = None
+    access_list: Text = ""
+
+
+class AccessRule(Item):
+    """A rule of an access list, which is named by its purpose; the first rule that matches decides."""
+
+    lead = ("list", "action")
+    example = '"cameras to recorder" allow source 10.44.30.0/24 target 10.44.8.40 service tcp/554'
+    list: Text
+    action: Annotated[str, word_of("allow", "deny")]
+    source: Text = "any"
+    target: Text = "any"
+    service: Text = "any"
+
+
 class Lag(Item):
     """A link aggregation group (LACP, IEEE 802.1AX)."""
 
@@ -68,12 +109,13 @@ class Uplink(Item):
 
 
 class VlanGateway(Item):
-    """The device's own address in a VLAN, for which it routes."""
+    """The device's own address in a VLAN, for which it routes, and where DHCP requests of that VLAN go (RFC 2131)."""
 
     lead = ("vlan", "address")
-    example = "20 10.44.20.1/24"
+    example = "20 10.44.20.1/24 relay 10.44.8.25"
     vlan: VlanId
     address: WithPrefix
+    relay: HostAddresses = ()
 
 
 class Route(Item):

@@ -6,10 +6,12 @@ from typing import Any
 
 from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.switching.models import (
+    AccessRule,
     Binding,
     Lag,
     Member,
     Port,
+    PortOptions,
     RingPort,
     Route,
     Uplink,
@@ -31,6 +33,16 @@ DEFAULT_VLAN_CLOSED = Setting(
     reference="IEEE 802.1Q",
 )
 PORTS = Setting("switch.ports", "ports", Stop.ROLE, items(Port), ("ports",), reference="IEEE 802.1Q")
+PORT_OPTIONS = Setting(
+    "switch.port_options",
+    "port options",
+    Stop.ROLE,
+    items(PortOptions),
+    ("port options",),
+    reference="IEEE 802.3, 802.1X, 802.1Q",
+)
+ACCESS_LISTS = Setting("switch.access_lists", "access lists", Stop.ROLE, items(AccessRule), ("access lists", "acl"))
+ROUTING = Setting("switch.routing", "routing between VLANs", Stop.ROLE, parse_flag, ("routing",), reference="RFC 1812")
 LAGS = Setting(
     "switch.lags", "link aggregation", Stop.ROLE, items(Lag), ("lacp", "link aggregation"), reference="IEEE 802.1AX"
 )
@@ -65,6 +77,8 @@ SETTINGS: tuple[Setting[Any], ...] = (
     VLANS,
     DEFAULT_VLAN_CLOSED,
     PORTS,
+    ACCESS_LISTS,
+    PORT_OPTIONS,
     LAGS,
     MEMBERS,
     BINDINGS,
@@ -74,6 +88,7 @@ SETTINGS: tuple[Setting[Any], ...] = (
     STP_PRIORITY,
     IGMP_SNOOPING,
     VOICE_VLAN,
+    ROUTING,
     VLAN_GATEWAYS,
     DHCP_RELAY,
     ROUTES,
