@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from zinger.desk import jobparts
 from zinger.desk.editing import Desk
 from zinger.files import FileError
 from zinger.phrasebook.load import Families
@@ -190,3 +191,100 @@ def test_a_new_row_is_added_undone_and_survives_a_merge(desk: Desk) -> None:
     sheet.write_text(sheet.read_text().replace("signal box", "lamp room"))
     assert desk.look_outside() == (True, []) and len(desk.resolved().devices) == 17
     assert desk.plan.device("kvr-wj-sw1").location == "lamp room"
+
+
+def test_a_row_is_removed_put_back_and_its_neighbours_keep_their_numbers() -> None:
+    edits = Edits(Files(JOB, SHEET, "devices.csv"))
+    edits.remove_rows([2], "sw1 removed")
+    assert b"sw1" not in edits.files.sheet and edits.unsaved == ["sw1 removed"]
+    (device,) = edits.numbered.plan(RULES).devices
+    assert (device.name, device.spot.line) == ("sw2", 4)
+    edits.make([Change(("management.address",), "10.44.8.99", 4)], "moved")
+    assert edits.files.sheet == b'site;"host name";family;address;"what; for"\r\n\r\nwj;sw2;Quern S2;10.44.8.99;\r\n'
+    outside = Files(JOB, SHEET + b"wj;sw3;Quern S2;10.44.8.13;\r\n", "devices.csv")
+    assert edits.merge(outside) == [] and [d.name for d in edits.numbered.plan(RULES).devices] == ["sw2", "sw3"]
+    edits.undo()
+    assert [d.name for d in edits.numbered.plan(RULES).devices] == ["sw1", "sw2", "sw3"]
+    edits.redo()
+    assert b"sw1" not in edits.files.sheet
+    with pytest.raises(KeyError):
+        edits.remove_rows([2], "again")
+
+
+def desk_with(tmp_path: Path, rows: str, job: str = JOB) -> Desk:
+    (tmp_path / "job.yaml").write_text(job)
+    (tmp_path / "devices.csv").write_text("site,role,hostname,family,address,serial,idle timeout,remarks\n" + rows)
+    return Desk(JobFolder(tmp_path), RULES, {})
+
+
+def test_a_device_is_copied_with_counted_names_and_free_addresses(tmp_path: Path) -> None:
+    desk = desk_with(tmp_path, "wj,a,sw08,Quern S2,10.44.8.11,A1,5 min,mine\nwj,a,sw10,Quern S2,10.44.8.13,A2,,\n")
+    desk.copy(desk.resolved().device("sw08"), 3)
+    made = desk.resolved().devices[2:]
+    assert [(d.name, str(d.address), d.serial, d.role) for d in made] == [
+        ("sw09", "10.44.8.12/24", "", "a"),
+        ("sw11", "10.44.8.14/24", "", "a"),
+        ("sw12", "10.44.8.15/24", "", "a"),
+    ]
+    assert b"sw12,Quern S2,10.44.8.15,,5 min,mine" in desk.edits.files.sheet
+    desk.remove([made[0]])
+    assert [d.name for d in desk.resolved().devices] == ["sw08", "sw10", "sw11", "sw12"]
+    desk.save()
+    assert b"sw09" not in (tmp_path / "devices.csv").read_bytes()
+
+
+def test_a_value_is_lifted_to_a_layer_or_dropped_for_that_of_one(tmp_path: Path) -> None:
+    job = JOB + "roles: {a: {}}\n"
+    rows = "".join(f"wj,a,sw{n},Quern S2,10.44.8.1{n},A{n},{idle},\n" for n, idle in ((1, 5), (2, 5), (3, ""), (4, 7)))
+    desk = desk_with(tmp_path, rows, job)
+    moves = desk.moves(desk.plan.device("sw1"), "idle.timeout")
+    assert [move.words for move in moves] == [
+        "lift it to role a, for 2 devices that say the same; 1 that says nothing gets it too",
+        "lift it to Wheal Junction, for 2 devices that say the same; 1 that says nothing gets it too",
+        "lift it to the baseline, for 2 devices that say the same; 1 that says nothing gets it too",
+        "drop it here: baseline says 10 min",
+    ]
+    desk.make(moves[0].changes, "lifted")
+    after = desk.resolved()
+    assert [d.values["idle.timeout"].value for d in after.devices] == [5, 5, 5, 7]
+    assert after.device("sw1").values["idle.timeout"].origin.label == "role a"
+    desk.undo()
+    desk.make(desk.moves(desk.resolved().device("sw4"), "idle.timeout")[-1].changes, "dropped")
+    assert desk.resolved().device("sw4").values["idle.timeout"].value == 10
+
+
+def test_sites_and_roles_are_made_renamed_and_removed_as_steps(tmp_path: Path) -> None:
+    job = JOB + "roles: {a: {idle: {timeout: 5 min}, dns: {servers: [10.44.8.30, 10.44.8.31]}}}\n"
+    desk = desk_with(tmp_path, "wj,a,sw1,Quern S2,10.44.8.11,A1,,\n", job)
+
+    def text() -> str:
+        return desk.edits.files.job
+
+    site, role = jobparts.parts_of(text(), desk.plan)
+    assert (site.name, site.subnet, site.devices) == ("Wheal Junction", "10.44.8.0/24", 1)
+    assert (role.name, role.settings, role.devices) == ("a", ("idle.timeout", "dns.servers"), 1)
+    desk.make(jobparts.renamed(text(), desk.plan, role, "access"), "renamed")
+    desk.make(jobparts.renamed(text(), desk.resolved(), site, "Upper Kettle"), "renamed")
+    desk.make(jobparts.new_site(text(), "Corbel Bridge", "10.44.16.0/24"), "made")
+    desk.make(jobparts.new_role(text(), "core"), "made")
+    plan = desk.resolved()
+    (device,) = plan.devices
+    assert (device.role, device.site.name, plan.errors()) == ("access", "Upper Kettle", desk.plan.errors())
+    assert device.values["idle.timeout"].value == 5 and len(device.values["dns.servers"].value) == 2  # type: ignore[arg-type]
+    assert [(p.kind, p.name) for p in jobparts.parts_of(text(), plan)] == [
+        ("site", "Upper Kettle"),
+        ("site", "Corbel Bridge"),
+        ("role", "access"),
+        ("role", "core"),
+    ]
+    parts = jobparts.parts_of(text(), plan)
+    with pytest.raises(ValueError, match="1 devices are of access"):
+        jobparts.removed(parts[2])
+    for name, words in (("corbel bridge", "already"), (" ", "needs a name"), ("a\x1bb", "U\\+001B")):
+        with pytest.raises(ValueError, match=words):
+            jobparts.new_site(text(), name, "")
+    desk.make(jobparts.removed(parts[3]), "removed")
+    assert "core" not in text()
+    while desk.undo():
+        pass
+    assert text() == job

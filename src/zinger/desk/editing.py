@@ -7,21 +7,25 @@ the documents whole meanwhile.
 from __future__ import annotations
 
 import itertools
+import re
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from zinger.plan.families import Rules
 from zinger.plan.files.editing import Conflict, Edits
 from zinger.plan.files.headings import WHO_PARSERS
 from zinger.plan.files.jobfile import read_job
-from zinger.plan.model import Device, Plan, Site
+from zinger.plan.model import Device, Layer, Plan, Site
 from zinger.plan.problems import Change, Problem
 from zinger.plan.settings import SETTINGS
+from zinger.plan.subjects.standing import standing
+from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import parse_network
 from zinger.plan.values.secrets import Vaulted
 from zinger.plan.values.text import parse_text
 from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
+from zinger.wording import counted
 
 
 @dataclass(frozen=True)
@@ -30,6 +34,49 @@ class Target:
 
     words: str
     stem: tuple[str, ...] = ()
+
+    def holds(self, device: Device) -> bool:
+        """Whether a value that stands there is a device's, unless a stronger layer says otherwise."""
+        kind, key = self.stem[0] if self.stem else "", self.stem[-1] if self.stem else ""
+        return kind == "baseline" or key == (device.role if kind == "roles" else device.site.key)
+
+
+@dataclass(frozen=True)
+class Move:
+    """A value said elsewhere, or no more: in words, and as changes."""
+
+    words: str
+    changes: tuple[Change, ...]
+
+
+_ITS_OWN = frozenset({"hostname", "management.address", "serial", "mac", "label", "fingerprint", "console"})
+"""What a copy of a device does not have of it."""
+
+
+def _says(device: Device, setting: str) -> object:
+    value = device.values.get(setting)
+    return value.value if value is not None else None
+
+
+def _counted_on(name: str, taken: Iterable[str]) -> Iterator[str]:
+    """Names that count on from one: `sw09`, `sw10`; those that are taken are left out."""
+    known = {n.lower() for n in taken}
+    found = re.fullmatch(r"(.*?)(\d+)(\D*)", name)
+    stem, number, end = found.groups() if found else (f"{name}-", "1", "")
+    for n in itertools.count(int(number) + 1):
+        made = f"{stem}{n:0{len(number)}}{end}"
+        if made.lower() not in known:
+            yield made
+
+
+def _free_after(plan: Plan, device: Device) -> Iterator[str]:
+    """The free addresses of a device's site after its own."""
+    if device.fixed is None or device.site.subnet is None:
+        return
+    taken = {int(a) for d in plan.devices for a in standing(d)}
+    taken |= {int(site.gateway) for site in plan.sites if site.gateway is not None}
+    length = "" if device.fixed.length == device.site.subnet.prefixlen else f"/{device.fixed.length}"
+    yield from (f"{a}{length}" for _, a in free_addresses(device.site, taken) if int(a) > int(device.fixed.ip))
 
 
 class Desk:
@@ -45,7 +92,7 @@ class Desk:
     def resolved(self) -> Plan:
         """The plan as it would be saved; it is also kept in `plan`."""
         with self._lock:
-            files = self.edits.files
+            files = self.edits.numbered
         self.plan = files.plan(self.rules, self.vaulted)
         return self.plan
 
@@ -109,9 +156,63 @@ class Desk:
             cells["hostname"] = next(name for n in itertools.count(1) if (name := f"new{n}") not in names)
         with self._lock:
             try:
-                return self.edits.add_row({key: text for key, text in cells.items() if text}, "a new device")
+                return self.edits.add_rows([{key: text for key, text in cells.items() if text}], "a new device")[0]
             except TypeError as error:
                 raise JobFolderError(str(error)) from None
+
+    def copy(self, device: Device, count: int) -> list[int]:
+        """So many devices like one: names that count on, the next free addresses, nothing of what is its own alone.
+
+        Returns their rows. Raises JobFolderError where the sheet takes no rows.
+        """
+        with self._lock:
+            names = [d.name for d in self.plan.devices]
+            addresses = _free_after(self.plan, device)
+            made = []
+            try:
+                own = self.edits.cells(device.spot.line or 0)
+                for name in itertools.islice(_counted_on(device.name, names), count):
+                    cells = {key: text for key, text in own.items() if key not in _ITS_OWN}
+                    cells |= {"hostname": name} if "hostname" in own else {}
+                    cells |= {"management.address": next(addresses, "")} if "management.address" in own else {}
+                    made.append({key: text for key, text in cells.items() if text})
+                return self.edits.add_rows(made, f"{counted(count, 'device')} like {device.name}")
+            except TypeError as error:
+                raise JobFolderError(str(error)) from None
+
+    def remove(self, devices: Sequence[Device]) -> None:
+        """Take devices out of the sheet, as one step. Raises JobFolderError where that can't be."""
+        with self._lock:
+            try:
+                rows = [d.spot.line for d in devices if d.spot.line]
+                self.edits.remove_rows(rows, f"{', '.join(d.name for d in devices)} removed")
+            except TypeError as error:
+                raise JobFolderError(str(error)) from None
+
+    def moves(self, device: Device, setting: str) -> list[Move]:
+        """Where else a device's own value can be said, and what that changes; and what stands without it."""
+        value = device.values.get(setting)
+        if setting not in SETTINGS or value is None or value.origin.layer is not Layer.SHEET:
+            return []
+        text = SETTINGS[setting].text(value.value)
+        found = []
+        for target in self.targets([device], setting)[1:]:
+            under = [d for d in self.plan.devices if target.holds(d)]
+            same = [d for d in under if _says(d, setting) == value.value and setting in d.own]
+            others = [d for d in under if setting not in d.own and _says(d, setting) != value.value]
+            changes = [Change((*target.stem, *setting.split(".")), text)]
+            changes += [Change((setting,), None, d.spot.line) for d in same if d.spot.line]
+            words = f"lift it to {target.words}"
+            if len(same) > 1:
+                words += f", for {len(same)} devices that say the same"
+            if others:
+                words += f"; {len(others)} that {'says nothing gets' if len(others) == 1 else 'say nothing get'} it too"
+            found.append(Move(words, tuple(changes)))
+        if value.overrode:
+            below, origin = value.overrode[0]
+            drop = Change((setting,), None, device.spot.line)
+            found.append(Move(f"drop it here: {origin.label} says {SETTINGS[setting].show(below)}", (drop,)))
+        return found
 
     def make(self, changes: Sequence[Change], words: str) -> None:
         """Make changes as one step."""

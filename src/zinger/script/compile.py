@@ -654,5 +654,11 @@ def compare(one: Script, other: Script) -> Iterator[tuple[Step | None, Step | No
     right = {step.setting: step for step in other.steps}
     for name in {**left, **right}:
         a, b = left.get(name), right.get(name)
-        if (a and (a.what, a.section)) != (b and (b.what, b.section)):
+        if (a and _as_shown(a)) != (b and _as_shown(b)):
             yield a, b
+
+
+def _as_shown(step: Step) -> tuple[object, ...]:
+    """What a person sees of a step: two that differ only in a password that neither shows are alike."""
+    replies = {place: [deed.shown for deed in turns] for place, turns in step.what.replies.items()}
+    return step.every_line, replies, step.section

@@ -8,15 +8,12 @@ from typing import Any, ClassVar
 
 from rich.style import Style
 from rich.text import Text
-from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
-from textual.screen import ModalScreen
-from textual.widgets import Input, Static
 
 from zinger.desk.incoming import Effect
 from zinger.plan.files.merging import NEW, SKIP, CellChange, Fate, Laid
 from zinger.plan.files.transfer import BadCell
+from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
 from zinger.tui.rows import Rows
 
@@ -127,79 +124,15 @@ def _laid(laid: Laid, line: _Line, width: int) -> Text:
     return text
 
 
-class CellDialog(ModalScreen[str | None]):
-    """Another text for one cell; returns it, or None when it was left."""
-
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
-
-    def __init__(self, cell: BadCell) -> None:
-        super().__init__()
-        self.cell = cell
-
-    def compose(self) -> ComposeResult:
-        cell = self.cell
-        with Vertical(id="dialog"):
-            yield Static(Text(f"{cell.cell}: {cell.meaning or 'a column that is kept'}", Style(color=BRASS, bold=True)))
-            body = Text(f"\n{cell.what}. ", PAPER)
-            body.append(f"Probably {cell.meant} is meant ({cell.why})." if cell.meant else f"{cell.do}.", BRASS)
-            yield Static(body)
-            yield Input(value=cell.meant or cell.text, id="cell-text")
-            yield Static(Text("Enter takes it, Esc leaves the cell as it is", DIM))
-
-    def on_mount(self) -> None:
-        self.query_one(Input).focus()
-
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        self.dismiss(event.value)
-
-    def action_leave(self) -> None:
-        """Leave it as it was."""
-        self.dismiss(None)
+def cell_dialog(cell: BadCell) -> LineDialog:
+    """Asks for another text for one cell."""
+    likely = f"Probably {cell.meant} is meant ({cell.why})." if cell.meant else f"{cell.do}."
+    title = f"{cell.cell}: {cell.meaning or 'a column that is kept'}"
+    return LineDialog(title, f"{cell.what}. {likely}", cell.meant or cell.text)
 
 
-class _Choices(Rows):
-    """Which device a row is."""
-
-    def __init__(self, choices: list[tuple[str, str]]) -> None:
-        super().__init__(id="choices")
-        self._choices = choices
-
-    def count(self) -> int:
-        return len(self._choices)
-
-    def key(self, index: int) -> Any:
-        return self._choices[index][0]
-
-    def draw(self, index: int, width: int) -> Text:
-        return Text(f" {self._choices[index][1]}", PAPER)
-
-
-class WhoDialog(ModalScreen[str | None]):
-    """Which device a row of the sheet is; returns its name, `NEW` or `SKIP`, None when it was left."""
-
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
-
-    def __init__(self, laid: Laid) -> None:
-        super().__init__()
-        self.laid = laid
-
-    def compose(self) -> ComposeResult:
-        laid = self.laid
-        choices = [(name, f"it is {name}, and is brought up to date") for name in laid.choices]
-        choices += [(NEW, "it is another device: add it"), (SKIP, "leave this row out")]
-        with Vertical(id="dialog"):
-            yield Static(Text(f"Which device is row {laid.key}, {laid.name}?", Style(color=BRASS, bold=True)))
-            yield Static(Text(f"\n{laid.question}.\n", PAPER))
-            yield _Choices(choices)
-
-    def on_mount(self) -> None:
-        choices = self.query_one(_Choices)
-        choices.styles.height = choices.count()
-        choices.focus()
-
-    def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self.dismiss(event.key)
-
-    def action_leave(self) -> None:
-        """Leave it open."""
-        self.dismiss(None)
+def who_dialog(laid: Laid) -> ChoiceDialog:
+    """Asks which device a row of the sheet is: its name, `NEW` or `SKIP`."""
+    choices = [(name, f"it is {name}, and is brought up to date") for name in laid.choices]
+    choices += [(NEW, "it is another device: add it"), (SKIP, "leave this row out")]
+    return ChoiceDialog(f"Which device is row {laid.key}, {laid.name}?", choices, f"{laid.question}.")

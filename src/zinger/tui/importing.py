@@ -23,8 +23,9 @@ from zinger.plan.files.transfer import BadCell, Proposal
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
+from zinger.tui.choosing import LineDialog, PathSuggester
 from zinger.tui.dialogs import Dialog, message
-from zinger.tui.import_rows import CellDialog, LeftOut, Outcome, WhoDialog
+from zinger.tui.import_rows import LeftOut, Outcome, cell_dialog, who_dialog
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
@@ -158,31 +159,6 @@ class MeaningDialog(ModalScreen[str | None]):
         self.dismiss(None)
 
 
-class ForAllDialog(ModalScreen[str | None]):
-    """What the sheet does not say of any row, such as its site; returns the text, None when it was left."""
-
-    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
-
-    def __init__(self, meaning: str) -> None:
-        super().__init__()
-        self.meaning = meaning
-
-    def compose(self) -> ComposeResult:
-        with Vertical(id="dialog"):
-            yield Static(Text(f"The sheet does not say the {self.meaning}", Style(color=BRASS, bold=True)))
-            yield Input(placeholder=f"the {self.meaning} of all its devices; Enter takes it", id="for-all")
-
-    def on_mount(self) -> None:
-        self.query_one(Input).focus()
-
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        self.dismiss(event.value.strip() or None)
-
-    def action_leave(self) -> None:
-        """Leave it unsaid."""
-        self.dismiss(None)
-
-
 class ImportScreen(PlainScreen):
     """A sheet on its way into a job."""
 
@@ -203,7 +179,8 @@ class ImportScreen(PlainScreen):
 
     def compose(self) -> ComposeResult:
         yield self.title_line()
-        yield Input(placeholder="the sheet: a file ending in .csv, .xlsx, .yaml or .json; Enter reads it", id="path")
+        hint = "the sheet: a file ending in .csv, .xlsx, .yaml or .json; Enter reads it"
+        yield Input(placeholder=hint, id="path", suggester=PathSuggester())
         yield Static(id="import-note")
         yield Headings()
         yield Static(id="import-effect")
@@ -282,7 +259,7 @@ class ImportScreen(PlainScreen):
                 except ValueError as error:
                     self.notify(str(error))
 
-        self.app.push_screen(CellDialog(cell), typed)
+        self.app.push_screen(cell_dialog(cell), typed)
 
     def _answer(self, laid: Laid) -> None:
         if laid.fate is Fate.KEPT or laid.fate is Fate.REMOVED:
@@ -295,7 +272,7 @@ class ImportScreen(PlainScreen):
                     self.incoming.answers[laid.key] = answer
                     self._decided()
 
-            self.app.push_screen(WhoDialog(laid), answered)
+            self.app.push_screen(who_dialog(laid), answered)
 
     def action_meant(self) -> None:
         """Correct every cell of which it is likely what was meant."""
@@ -359,7 +336,8 @@ class ImportScreen(PlainScreen):
             if text and self._proposal is not None:
                 self._decided(self._proposal.say_for_all(meaning, text))
 
-        self.app.push_screen(ForAllDialog(meaning), said)
+        title = f"The sheet does not say the {meaning} of new devices"
+        self.app.push_screen(LineDialog(title, placeholder=f"the {meaning} of all of them"), said)
 
     def _take_if(self, yes: bool | None) -> None:
         if not yes or self._proposal is None or self._effect is None:

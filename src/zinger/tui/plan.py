@@ -22,9 +22,11 @@ from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Problem
 from zinger.store.folder import JobFolderError
 from zinger.tui.editor import ValueEditor
+from zinger.tui.job_parts import JobScreen
 from zinger.tui.look import DIM, ROSE, VIOLET
 from zinger.tui.parts import COMMON, ZingerScreen
 from zinger.tui.plan_files import PlanFiles, repair_dialog
+from zinger.tui.plan_moves import PlanMoves
 from zinger.tui.plan_parts import Facts, Findings, LadderView, PlanHeadline, Tree, Values, problems_of
 from zinger.tui.resolving import Resolving
 from zinger.tui.rows import Rows
@@ -46,7 +48,12 @@ class PlanScreen(ZingerScreen):
         Binding("slash", "filter", "filter", tooltip="by name, family, site, role or finding"),
         Binding("space", "choose", "select", tooltip="several devices, to edit all of them at once"),
         Binding("f", "card", "factory card", tooltip="how its family comes out of its carton"),
+        Binding("l", "move", "lift or drop", tooltip="say the value for the role, the site or all; or drop it here"),
+        Binding("equals_sign", "compare", "compare", show=False, tooltip="with another device, or two selected ones"),
         Binding("plus", "add", "add a device", show=False, tooltip="a new row in the build sheet"),
+        Binding("c", "copy", "copy", show=False, tooltip="devices like this one, names and addresses counting on"),
+        Binding("delete", "remove", "remove", show=False, tooltip="the device, or the selected ones, from the sheet"),
+        Binding("j", "job", "the job", show=False, tooltip="practice or live, sites, roles"),
         Binding(
             "a", "everything", "all settings", show=False, tooltip="also those that are not planned; again: only those"
         ),
@@ -65,6 +72,7 @@ class PlanScreen(ZingerScreen):
         self._looked = time.monotonic()
         self._resolving = Resolving(self, desk, self._resolved, self._tried)
         self._files = PlanFiles(self, desk, self._resolve)
+        self._moves = PlanMoves(self, desk, self._resolve)
 
     def compose(self) -> ComposeResult:
         yield PlanHeadline(self.host.job.board, "plan", self.host.job.plan.title)
@@ -295,6 +303,36 @@ class PlanScreen(ZingerScreen):
             return
         self._resolve()
         self.notify("a new device; give it its values")
+
+    def action_move(self) -> None:
+        """Say the value under the cursor elsewhere, or no more."""
+        self._settle()
+        device, setting = self.query_one(Tree).device, self.query_one(Values).selected
+        if device is None or setting is None:
+            self.notify("choose a device and a value first")
+        else:
+            self._moves.move(device, setting)
+
+    def action_copy(self) -> None:
+        """Devices like the one under the cursor."""
+        device = self.query_one(Tree).device
+        if device:
+            self._moves.copy(device)
+
+    def action_remove(self) -> None:
+        """Take the device, or the selected ones, out of the sheet."""
+        if devices := self._devices():
+            self._moves.remove(devices)
+
+    def action_compare(self) -> None:
+        """Two devices beside each other."""
+        devices = self._devices()
+        if devices and self._shown:
+            self._moves.compare(devices, self._shown)
+
+    def action_job(self) -> None:
+        """The job's mode, sites and roles."""
+        self.app.push_screen(JobScreen(self.desk, self._resolve))
 
     def action_choose(self) -> None:
         """Select the device for a bulk edit."""

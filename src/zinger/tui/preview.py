@@ -13,6 +13,7 @@ from textual.widgets import Footer
 
 from zinger.run.board import DeviceLine
 from zinger.script.compile import Step, compare
+from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
@@ -114,7 +115,7 @@ class Preview(DeviceScreen):
     """What will be sent to one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("c", "compare", "compare with another", tooltip="only where the two differ; again: the next one"),
+        Binding("c", "compare", "compare with another", tooltip="only where the two differ"),
         Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
         *NEIGHBOURS,
         *COMMON,
@@ -150,13 +151,23 @@ class Preview(DeviceScreen):
         self.query_one(Title).refresh()
 
     def action_compare(self) -> None:
-        """Put the next device beside this one; after the last, show this one alone again."""
-        words = self.query_one(Words)
-        others = [x for x in self.host.job.board.lines.values() if x is not self.line]
-        at = others.index(words.other) + 1 if words.other in others else 0
-        words.other = others[at] if at < len(others) else None
-        words.lay_out()
-        self._show()
+        """Choose the device that is put beside this one."""
+        others = [line for line in self.host.job.board.lines.values() if line is not self.line]
+        same = sorted(others, key=lambda line: line.device.family != self.line.device.family)
+        choices: list[tuple[DeviceLine | str, str]] = [
+            (line, f"{line.device.name:<24} {line.family} · {line.device.role}") for line in same
+        ]
+        if self.query_one(Words).other is not None:
+            choices.insert(0, ("", "none: this one alone"))
+
+        def chosen(other: DeviceLine | str | None) -> None:
+            if other is not None:
+                words = self.query_one(Words)
+                words.other = None if isinstance(other, str) else other
+                words.lay_out()
+                self._show()
+
+        self.app.push_screen(ChoiceDialog(f"Compare {self.device} with which device?", choices), chosen)
 
 
 class Title(Widget):

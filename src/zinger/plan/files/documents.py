@@ -75,6 +75,7 @@ class CsvSheet:
         self._cells: dict[int, list[str]] = {}
         self._split(text)
         self._changed: set[int] = set()
+        self._out: set[int] = set()
 
     def _split(self, text: str) -> None:
         lines: list[str] = []
@@ -98,7 +99,8 @@ class CsvSheet:
         return [
             number
             for number in self._order
-            if number in known or (number in self._changed and number > self.table.heading_row)
+            if (number in known or (number in self._changed and number > self.table.heading_row))
+            and number not in self._out
         ]
 
     def get(self, row: int, meaning: str) -> str | None:
@@ -133,6 +135,16 @@ class CsvSheet:
         self._changed.discard(row)
         del self._cells[row], self._raw[row]
 
+    def take_out(self, row: int) -> None:
+        """Leave a row out; raises KeyError when there is no such row."""
+        if row not in self.rows():
+            raise KeyError(row)
+        self._out.add(row)
+
+    def put_back(self, row: int) -> None:
+        """Put a row back that was left out."""
+        self._out.discard(row)
+
     def cells(self, row: int) -> dict[str, str]:
         """What stands in a row, by what its columns mean (or by heading)."""
         names = [mean or heading for mean, heading in zip(self.columns.means, self.columns.headings, strict=True)]
@@ -145,9 +157,19 @@ class CsvSheet:
         return max(used, default=self.columns.known - 1) + 1
 
     def dump(self) -> bytes:
+        return self._dumped(gaps=False)
+
+    def dump_numbered(self) -> bytes:
+        """The file with empty lines for rows that are left out, so that each row keeps its number."""
+        return self._dumped(gaps=True)
+
+    def _dumped(self, *, gaps: bool) -> bytes:
         width = self._width()
         out: list[str] = []
         for number in self._order:
+            if number in self._out:
+                out.append(self.end * max(1, self._raw[number].count("\n")) if gaps else "")
+                continue
             cells = self._cells[number]
             if number == self.table.heading_row and width > self.columns.known:
                 out.append(self._line(self.columns.headings[:width]))
@@ -361,6 +383,30 @@ class JobDocument:
             return
         before = node.get(key)
         node[key] = _like(before, value) if isinstance(value, str) else value
+
+    def place(self, path: Sequence[str]) -> tuple[int, int]:
+        """How many steps of a path are there, and the place of the next one in its mapping (0 where it is not)."""
+        node = self.data
+        for depth, step in enumerate(path):
+            if not isinstance(node, CommentedMap) or step not in node:
+                return depth, 0
+            if depth == len(path) - 1:
+                return len(path), list(node).index(step)
+            node = node[step]
+        return len(path), 0
+
+    def set_back(self, path: Sequence[str], value: Any, place: tuple[int, int]) -> None:
+        """Put back what stood at a path: in its old order, and without the mappings that were made for it."""
+        depth, index = place
+        self.set(path, value)
+        home = self._home(path, make=False)
+        if value is not None and home is not None and depth == len(path) and list(home[0]).index(home[1]) != index:
+            kept = home[0].pop(home[1])
+            home[0].insert(index, home[1], kept)
+        for end in range(len(path) - 1, depth, -1):
+            made = self._home(path[:end], make=False)
+            if made is not None and made[0].get(made[1]) == {}:
+                made[0].pop(made[1])
 
     def dump(self) -> str:
         """The text, changed only where something was changed."""

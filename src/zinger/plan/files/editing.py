@@ -7,9 +7,9 @@ and the merge with changes from outside need nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from zinger.plan.families import FamilyRules
 from zinger.plan.files.documents import CsvSheet, JobDocument, Sheet, open_sheet
@@ -49,13 +49,24 @@ class Conflict:
         return f"{self.change}; outside it became {self.theirs if self.theirs is not None else '(nothing)'}"
 
 
+class _Before(NamedTuple):
+    """A change, and what stood where it went; `place` of a value of job.yaml, that it comes back in its old order."""
+
+    change: Change
+    value: Any
+    place: tuple[int, int] = (0, 0)
+
+
 @dataclass
 class _Done:
-    """One step: its words, for each place the change and what stood there before, and the row that it added."""
+    """One step: its words, what stood there before, the rows that it added, and those that it removed."""
 
     words: str
-    before: tuple[tuple[Change, Any], ...]
-    added: AddRow | None = None
+    before: tuple[_Before, ...]
+    added: tuple[AddRow, ...] = ()
+    removed: tuple[int, ...] = ()
+    who: tuple[Mapping[str, str], ...] = ()
+    """Who the devices of the removed rows are."""
 
 
 @dataclass
@@ -85,13 +96,20 @@ class Edits:
     @property
     def files(self) -> Files:
         """The files as they would be written now."""
-        return Files(
-            self._job.dump(), self._sheet.dump() if self._sheet_changed else self.base.sheet, self.base.sheet_name
-        )
+        return self._files(self._sheet.dump)
+
+    @property
+    def numbered(self) -> Files:
+        """The files as they would be read now, each row by the number that it has here: removed ones leave a gap."""
+        return self._files(self._sheet.dump_numbered if isinstance(self._sheet, CsvSheet) else self._sheet.dump)
+
+    def _files(self, dump: Callable[[], bytes]) -> Files:
+        sheet = dump() if self._sheet_changed else self.base.sheet
+        return Files(self._job.dump(), sheet, self.base.sheet_name)
 
     @property
     def _sheet_changed(self) -> bool:
-        return any(step.added or any(change.row for change, _ in step.before) for step in self._undo)
+        return any(step.added or step.removed or any(was.change.row for was in step.before) for step in self._undo)
 
     @property
     def unsaved(self) -> list[str]:
@@ -105,43 +123,64 @@ class Edits:
             return self._sheet.get(change.row, change.path[0])
         return self._job.get(change.path)
 
+    def cells(self, row: int) -> dict[str, str]:
+        """What stands in a row of a CSV sheet, by what its columns mean, or by heading; raises KeyError."""
+        if not isinstance(self._sheet, CsvSheet):
+            raise TypeError(f"{self.base.sheet_name} is not a CSV sheet; bring it in with `zinger import`")
+        return self._sheet.cells(row)
+
     def make(self, changes: Iterable[Change], words: str) -> None:
         """Make changes as one step; raises KeyError when a row is not there."""
         self._undo.append(_Done(words, self._apply(list(changes))))
         self._redo.clear()
 
-    def add_row(self, cells: Mapping[str, str], words: str) -> int:
-        """A new row at the end of the sheet, as one step; returns its number. Raises TypeError where that can't be."""
+    def add_rows(self, rows: Iterable[Mapping[str, str]], words: str) -> list[int]:
+        """New rows at the end of the sheet, as one step; returns their numbers. Raises TypeError if that can't be."""
         if not isinstance(self._sheet, CsvSheet):
             raise TypeError(
                 f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is not one; "
                 "add it there, or bring the sheet in with `zinger import`"
             )
-        row = self._sheet.add_row(cells)
-        self._undo.append(_Done(words, (), AddRow(tuple(cells.items()), row)))
+        sheet = self._sheet
+        added = tuple(AddRow(tuple(cells.items()), sheet.add_row(cells)) for cells in rows)
+        self._undo.append(_Done(words, (), added))
         self._redo.clear()
-        return row
+        return [one.row for one in added]
 
-    def _apply(self, changes: list[Change]) -> tuple[tuple[Change, Any], ...]:
-        before = []
+    def remove_rows(self, rows: Iterable[int], words: str) -> None:
+        """Take rows out of the sheet, as one step. Raises TypeError where that can't be, KeyError without the row."""
+        if not isinstance(self._sheet, CsvSheet):
+            raise TypeError(f"rows can be removed from a CSV sheet only, and {self.base.sheet_name} is not one")
+        sheet, wanted = self._sheet, list(rows)
+        who = tuple({key: text for key in _WHO if (text := sheet.get(row, key))} for row in wanted)
+        for row in wanted:
+            sheet.take_out(row)
+        self._undo.append(_Done(words, (), (), tuple(wanted), who))
+        self._redo.clear()
+
+    def _apply(self, changes: list[Change]) -> tuple[_Before, ...]:
+        before: list[_Before] = []
         for change in changes:
             if change.row:
-                before.append((change, self._sheet.get(change.row, change.path[0])))
+                before.append(_Before(change, self._sheet.get(change.row, change.path[0])))
                 self._sheet.set(change.row, change.path[0], change.text)
             else:
-                before.append((change, self._job.raw(change.path)))
+                before.append(_Before(change, self._job.raw(change.path), self._job.place(change.path)))
                 self._job.set(change.path, change.text)
         return tuple(before)
 
     def _take_back(self, step: _Done) -> None:
-        if step.added is not None:
+        for one in reversed(step.added):
             assert isinstance(self._sheet, CsvSheet)
-            self._sheet.remove_row(step.added.row)
-        for change, value in reversed(step.before):
+            self._sheet.remove_row(one.row)
+        for row in step.removed:
+            assert isinstance(self._sheet, CsvSheet)
+            self._sheet.put_back(row)
+        for change, value, place in reversed(step.before):
             if change.row:
                 self._sheet.set(change.row, change.path[0], value)
             else:
-                self._job.set(change.path, value)
+                self._job.set_back(change.path, value, place)
 
     def undo(self) -> str | None:
         """Take the last step back; returns its words."""
@@ -157,19 +196,24 @@ class Edits:
         if not self._redo:
             return None
         step = self._redo.pop()
-        if step.added is not None:
+        if step.added:
             assert isinstance(self._sheet, CsvSheet)
-            self._sheet.add_row(dict(step.added.cells))
+            for one in step.added:
+                self._sheet.add_row(dict(one.cells))
+        elif step.removed:
+            assert isinstance(self._sheet, CsvSheet)
+            for row in step.removed:
+                self._sheet.take_out(row)
         else:
-            self._apply([change for change, _ in step.before])
+            self._apply([was.change for was in step.before])
         self._undo.append(step)
         return step.words
 
     def preview(self, changes: Iterable[Change]) -> Files:
-        """The files as they would be after changes, which are not made."""
+        """The files as they would be read after changes, which are not made; rows by their numbers here."""
         step = _Done("", self._apply(list(changes)))
         self._undo.append(step)
-        after = self.files
+        after = self.numbered
         self._undo.pop()
         self._take_back(step)
         return after
@@ -184,10 +228,11 @@ class Edits:
     def _net(self) -> list[_Place]:
         """Where the files would differ from what was read, each place once."""
         places: dict[tuple[int | None, tuple[str, ...]], _Place] = {}
+        gone = {row for step in self._undo for row in step.removed}
         for step in self._undo:
-            for change, _ in step.before:
+            for change in [was.change for was in step.before]:
                 now = self.current(change)
-                if change.row in self._added():
+                if change.row in self._added() or change.row in gone:
                     continue
                 if change.row:
                     base = self._base_sheet.get(change.row, change.path[0])
@@ -219,6 +264,7 @@ class Edits:
         if conflicts and not ours:
             return conflicts
         added = self._added()
+        gone = [who for step in self._undo for who in step.who]
         changes = [c for c in changes if c.row not in added]
         self._open(files)
         self._undo.clear()
@@ -226,15 +272,30 @@ class Edits:
         if changes:
             self.make(changes, "changes from before the files changed outside")
         for cells in added.values():
-            self.add_row(cells, "a new device")
+            self.add_rows([cells], "a new device")
+        for row in self._rows_of(gone):
+            self.remove_rows([row], "a device removed before the files changed outside")
         return []
+
+    def _rows_of(self, who: Iterable[Mapping[str, str]]) -> list[int]:
+        """The rows of these devices, of those that are still there and can be told apart."""
+        found = []
+        for one in who:
+            for key, text in one.items():
+                rows = [row for row in self._sheet.rows() if self._sheet.get(row, key) == text]
+                if len(rows) == 1:
+                    found += rows
+                    break
+        return found
 
     def _added(self) -> dict[int, dict[str, str]]:
         """The rows that were added here, each with what stands in it now."""
         sheet = self._sheet
         if not isinstance(sheet, CsvSheet):
             return {}
-        return {step.added.row: sheet.cells(step.added.row) for step in self._undo if step.added is not None}
+        gone = {row for step in self._undo for row in step.removed}
+        rows = [one.row for step in self._undo for one in step.added if one.row not in gone]
+        return {row: sheet.cells(row) for row in rows}
 
     def _found(self, place: _Place) -> Change | None:
         """The change in these files, its row found by who the device is."""

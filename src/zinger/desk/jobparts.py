@@ -1,0 +1,121 @@
+"""The job's own parts on the desk: practice or live, sites and roles; made, renamed, removed as changes of its files.
+
+Each function returns the changes; the desk makes them as one step, so that each can be taken back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.newjob import site_key
+from zinger.plan.model import Plan
+from zinger.plan.problems import Change
+from zinger.plan.raw import RawJob
+from zinger.plan.values.addresses import parse_network
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.text import parse_text
+
+
+@dataclass(frozen=True)
+class JobPart:
+    """A site or role: its key in job.yaml, its name, what else is said of it, and how many devices are of it."""
+
+    kind: str
+    key: str
+    name: str
+    subnet: str
+    settings: tuple[str, ...]
+    devices: int
+
+
+def parts_of(job_text: str, plan: Plan) -> list[JobPart]:
+    """The sites, then the roles, of a job."""
+    job = read_job(job_text)
+    sites = [
+        JobPart(
+            "site",
+            key,
+            site.name,
+            str(site.subnet.value) if site.subnet else "",
+            tuple(site.settings),
+            sum(d.site.key == key for d in plan.devices),
+        )
+        for key, site in job.sites.items()
+    ]
+    roles = [
+        JobPart("role", key, key, "", tuple(settings), sum(d.role == key for d in plan.devices))
+        for key, settings in job.roles.items()
+    ]
+    return [*sites, *roles]
+
+
+def set_mode(live: bool) -> list[Change]:
+    """Practice or live."""
+    return [Change(("mode",), "live" if live else "practice")]
+
+
+def new_site(job_text: str, name: str, subnet: str) -> list[Change]:
+    """A site; raises BadValue for a name that is taken or empty, and for what is no subnet."""
+    job = read_job(job_text)
+    name = _free_name(name, [site.name for site in job.sites.values()], "site")
+    changes = [Change(("sites", (key := site_key(name, job.sites)), "name"), name)]
+    if subnet.strip():
+        changes.append(Change(("sites", key, "subnet"), str(parse_network(subnet))))
+    return changes
+
+
+def new_role(job_text: str, name: str) -> list[Change]:
+    """A role, by what it is called in short until it says more; raises BadValue."""
+    name = _free_name(name, read_job(job_text).roles, "role")
+    return [Change(("roles", name, "short"), name)]
+
+
+def renamed(job_text: str, plan: Plan, part: JobPart, name: str) -> list[Change]:
+    """Another name for a site or role, in job.yaml and in the rows of its devices; raises BadValue."""
+    job = read_job(job_text)
+    if part.kind == "site":
+        name = _free_name(name, [site.name for key, site in job.sites.items() if key != part.key], "site")
+        rows = [Change(("site",), name, d.spot.line) for d in plan.devices if d.site.key == part.key and d.spot.line]
+        return [Change(("sites", part.key, "name"), name), *rows]
+    name = _free_name(name, [key for key in job.roles if key != part.key], "role")
+    rows = [Change(("role",), name, d.spot.line) for d in plan.devices if d.role == part.key and d.spot.line]
+    return [*_moved(job, part.key, name), *rows]
+
+
+def _moved(job: RawJob, key: str, name: str) -> list[Change]:
+    """A role's settings under another name."""
+    if key == name:
+        return []
+    said = [
+        Change(("roles", name, *setting.split(".")), _as_text(raw.value)) for setting, raw in job.roles[key].items()
+    ]
+    short = job.short.get(key, "") or ("" if said else name)
+    return [*([Change(("roles", name, "short"), short)] if short else []), *said, Change(("roles", key), None)]
+
+
+def _as_text(value: object) -> str:
+    return "; ".join(map(_as_text, value)) if isinstance(value, list) else str(value)
+
+
+def resubnetted(part: JobPart, subnet: str) -> list[Change]:
+    """Another subnet for a site, or none; raises BadValue."""
+    text = str(parse_network(subnet)) if subnet.strip() else None
+    return [Change(("sites", part.key, "subnet"), text)]
+
+
+def removed(part: JobPart) -> list[Change]:
+    """Without a site or role that no device is of; raises BadValue while one is."""
+    if part.devices:
+        raise BadValue(f"{part.devices} devices are of {part.name}", "give them another first")
+    return [Change((f"{part.kind}s", part.key), None)]
+
+
+def _free_name(name: str, taken: Iterable[str], kind: str) -> str:
+    name = parse_text(name)
+    if not name:
+        raise BadValue(f"a {kind} needs a name", "write one")
+    if name.lower() in {other.lower() for other in taken}:
+        raise BadValue(f"there is a {kind} {name} already", "take another name")
+    return name

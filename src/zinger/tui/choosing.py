@@ -1,0 +1,154 @@
+"""Dialogs in which one of several is chosen, or one line is typed."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Sequence
+from pathlib import Path
+from typing import Any, ClassVar
+
+from rich.style import Style
+from rich.text import Text
+from textual.app import ComposeResult
+from textual.binding import Binding, BindingType
+from textual.containers import Vertical
+from textual.screen import ModalScreen
+from textual.suggester import Suggester
+from textual.widgets import Input, Static
+
+from zinger.tui.look import BRASS, DIM, PAPER
+from zinger.tui.rows import Rows
+
+TYPED_FROM = 12
+"""So many choices are found by typing."""
+
+
+class Choices(Rows):
+    """What can be chosen: what each stands for, and its words; those that have all the wanted words."""
+
+    def __init__(self, choices: Sequence[tuple[Any, str]]) -> None:
+        super().__init__(id="choices")
+        self._all = list(choices)
+        self._shown = self._all
+        self._version = 0
+
+    def want(self, words: str) -> None:
+        """Show only what has all these words."""
+        wanted = words.lower().split()
+        self._shown = [choice for choice in self._all if all(word in choice[1].lower() for word in wanted)]
+        self.cursor = 0
+        self._version += 1
+        self.redraw()
+
+    def count(self) -> int:
+        return len(self._shown)
+
+    def key(self, index: int) -> Any:
+        return self._shown[index][0]
+
+    def stamp(self, index: int) -> Hashable:
+        return (self._version, index)
+
+    def draw(self, index: int, width: int) -> Text:
+        return Text(f" {self._shown[index][1]}", PAPER)
+
+
+class ChoiceDialog(ModalScreen[Any]):
+    """One of several; returns what it stands for, None when it was left. Many are found by typing."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("escape", "leave", "leave", priority=True),
+        Binding("up", "step(-1)", show=False, priority=True),
+        Binding("down", "step(1)", show=False, priority=True),
+    ]
+
+    def __init__(self, title: str, choices: Iterable[tuple[Any, str]], body: str = "") -> None:
+        super().__init__()
+        self.title_text, self.body, self._choices = title, body, list(choices)
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="dialog"):
+            yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
+            yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
+            if len(self._choices) > TYPED_FROM:
+                yield Input(placeholder="type to find it; Enter takes it", id="choice-words")
+            yield Choices(self._choices)
+
+    def on_mount(self) -> None:
+        choices = self.query_one(Choices)
+        choices.styles.height = min(len(self._choices), 16)
+        (self.query_one(Input) if self.query(Input) else choices).focus()
+
+    def on_input_changed(self, event: Input.Changed) -> None:
+        self.query_one(Choices).want(event.value)
+
+    def on_input_submitted(self) -> None:
+        choices = self.query_one(Choices)
+        if choices.count():
+            self.dismiss(choices.selected)
+
+    def on_rows_chosen(self, event: Rows.Chosen) -> None:
+        self.dismiss(event.key)
+
+    def action_step(self, by: int) -> None:
+        """Move in the list while the cursor stays in the line."""
+        self.query_one(Choices).action_step(by)
+
+    def action_leave(self) -> None:
+        """Leave it open."""
+        self.dismiss(None)
+
+
+class TypedLine(Input):
+    """A line in which what is typed right behind Ctrl-U is kept."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("ctrl+u", "delete_left_all", show=False, priority=True)]
+
+
+class LineDialog(ModalScreen[str | None]):
+    """One line of text; returns it, None when it was left."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
+
+    def __init__(self, title: str, body: str = "", text: str = "", placeholder: str = "") -> None:
+        super().__init__()
+        self.title_text, self.body, self.text, self.placeholder = title, body, text, placeholder
+
+    def compose(self) -> ComposeResult:
+        with Vertical(id="dialog"):
+            yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
+            yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
+            yield TypedLine(value=self.text, placeholder=self.placeholder, id="line")
+            yield Static(Text("Enter takes it, Esc leaves it as it is", DIM))
+
+    def on_mount(self) -> None:
+        self.query_one(Input).focus()
+
+    def on_input_submitted(self, event: Input.Submitted) -> None:
+        self.dismiss(event.value)
+
+    def action_leave(self) -> None:
+        """Leave it as it was."""
+        self.dismiss(None)
+
+
+class PathSuggester(Suggester):
+    """Completes the path of a sheet (right arrow takes it): folders, and files of the kinds that can be read."""
+
+    KINDS: ClassVar[frozenset[str]] = frozenset({".csv", ".xlsx", ".xlsm", ".yaml", ".yml", ".json"})
+
+    def __init__(self) -> None:
+        super().__init__(use_cache=False, case_sensitive=True)
+
+    async def get_suggestion(self, value: str) -> str | None:
+        """The first path that begins so."""
+        folder, _, begins = value.rpartition("/")
+        stem = f"{folder}/" if "/" in value else ""
+        try:
+            found = sorted(Path(stem or ".").expanduser().iterdir())
+        except OSError:
+            return None
+        for path in found:
+            fits = path.name.startswith(begins) and (begins.startswith(".") or not path.name.startswith("."))
+            if begins and fits and (path.suffix.lower() in self.KINDS or path.is_dir()):
+                return f"{stem}{path.name}{'/' if path.is_dir() else ''}"
+        return None
