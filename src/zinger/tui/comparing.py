@@ -16,7 +16,6 @@ from zinger.plan.model import Device
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, fit
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
-from zinger.wording import counted
 
 
 class Pairs(Rows):
@@ -77,8 +76,8 @@ class CompareScreen(PlainScreen):
         pairs = self.query_one(Pairs).pairs
         same = sum(pair.same for pair in pairs)
         half = (self.size.width - 28) // 2
-        text = Text(f"  {counted(len(pairs) - same, 'difference')}, {same} the same", DIM)
-        text.append(" " * max(2, 27 - text.cell_len))
+        text = Text(f"  {len(pairs) - same} differ, {same} alike", DIM)
+        text.append(" " * max(2, 28 - text.cell_len))
         text.append(f"{fit(self.one.name, half - 2):<{half}}", Style(color=PAPER, bold=True))
         text.append(fit(self.other.name, half - 2), Style(color=GREEN, bold=True))
         self.query_one("#compared", Static).update(text)

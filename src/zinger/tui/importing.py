@@ -164,7 +164,7 @@ class ImportScreen(PlainScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("t", "take", "take it"),
-        Binding("m", "meant", "correct all that is likely"),
+        Binding("m", "meant", "correct what is likely"),
         Binding("tab", "other_pane", "headings or rows"),
         Binding("o", "other", "another file"),
         Binding("escape", "app.back", "back"),

@@ -31,6 +31,8 @@ MODE = "mode"
 class Parts(Rows):
     """The mode, then each site and role with what it says."""
 
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "choose", "rename, or turn the mode")]
+
     def __init__(self) -> None:
         super().__init__(id="job-parts")
         self.live = False
@@ -68,7 +70,6 @@ class JobScreen(PlainScreen):
     """Sites, roles and mode of a job."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("enter", "rename", "rename", tooltip="the site or role, also in the rows of its devices"),
         Binding("b", "subnet", "subnet", tooltip="of the site"),
         Binding("s", "site", "new site"),
         Binding("r", "role", "new role"),
@@ -84,7 +85,8 @@ class JobScreen(PlainScreen):
 
     def compose(self) -> ComposeResult:
         yield self.title_line()
-        yield Static(Text(" What its devices share. Their settings are edited on the plan (e, then Tab).", DIM))
+        words = " Its sites and roles. What they say of devices is edited on the plan: e, then Tab.\n"
+        yield Static(Text(words, DIM))
         yield Parts()
         yield Footer()
 
@@ -121,10 +123,10 @@ class JobScreen(PlainScreen):
         self.app.push_screen(LineDialog(title, text=text, placeholder=hint), typed)
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self.action_rename()
+        self._rename()
 
-    def action_rename(self) -> None:
-        """Another name; on the mode, the other one."""
+    def _rename(self) -> None:
+        """Another name, also in the rows of its devices; on the mode, the other one."""
         part = self.query_one(Parts).selected
         if part == MODE:
             self._turn_mode()
