@@ -205,6 +205,11 @@ CASES: list[tuple[str, list[Row], str]] = [
     ("country-missing", [{**sw(), **WIRELESS, "wireless.country": ""}], "no regulatory country"),
     ("channel-not-allowed", [{**sw(), **WIRELESS, "wireless.radios": "2.4 channel 14"}], "not allowed in AT"),
     ("power-not-allowed", [{**sw(), **WIRELESS, "wireless.radios": "2.4 channel 6 power 30"}], "20 dBm of AT"),
+    (
+        "radio-auto-and-fixed",
+        [{**sw(), **WIRELESS, "wireless.radios": "5 channel 36 auto-channel"}],
+        "chooses its channel, and channel 36 is planned",
+    ),
     ("ssid-too-long", [{**sw(ssids='"' + "ä" * 17 + '" open guest'), **WIRELESS}], "34 bytes"),
     ("ssid-twice", [{**sw(ssids="a open guest; a open guest vlan 20"), **WIRELESS}], "planned twice"),
     ("ssid-open", [{**sw(ssids="a open"), **WIRELESS}], "open to anybody"),
@@ -305,6 +310,12 @@ CASES: list[tuple[str, list[Row], str]] = [
         [sw(ports="24 trunk tagged 20 native 44", switch__voice="40")],
         "no trunk carries the voice VLAN 40",
     ),
+    (
+        "leg-without-transport",
+        [{**sw(legs="local 10.44.25.6/24 transports tls", peers="p local 10.44.25.30"), **VOICE}],
+        "over udp, and the local leg takes tls only",
+    ),
+    ("srtp-keys-in-the-clear", [{**sw(peers="p upstream 192.0.2.57 media srtp"), **VOICE}], "SRTP travel over udp"),
     ("voice-in-the-clear", [{**sw(peers="p upstream 192.0.2.57"), **VOICE}], "in the clear"),
 ]
 TRAITS = {

@@ -92,20 +92,25 @@ S9 = """\
 WIRELESS = """\
     wireless:
       country: AT
-      radios: [2.4 channel 6 width 40 MHz power 14 dBm, 5 channel 44 width 80 MHz power 17 dBm]
+      radios: [2.4 channel 6 width 40 MHz power 14 dBm, 5 auto-channel width 80 MHz auto-power]
       ssids: ['"staff net" 802.1x vlan 20 band 5', 'guests psk secret wifi-guests vlan 30 guest']
       radius: [10.44.8.26 port 1645 secret radius-kvr]
       guest_sign_in: 198.51.100.77
+      guest_terms: Be kind to the network.
+      static_clients: off
+      dhcp_server: 10.44.8.25
       join_address: 10.44.40.2/24
       mesh: off
 """
 VOICE = """\
     voice:
-      legs: [local 10.44.8.11/24 interface 1, upstream 192.0.2.60/29 interface 2 seen-as 198.51.100.60]
+      legs: [local 10.44.8.11/24 interface 1, upstream 192.0.2.60/29 interface 2 seen-as 198.51.100.60 transports tls]
       profiles: [national codecs g711a/g729 tones info refresh 900 s numbers dialled]
       peers:
         - exchange local 10.44.8.30 transport tcp port 5062 backup 10.44.8.31 keepalive 20 s
-        - provider upstream 192.0.2.57 transport tls port 5061 profile national user kvr-8817 secret provider
+        - >-
+          provider upstream 192.0.2.57 transport tls port 5061 profile national user kvr-8817 secret provider
+          domain sip.provider.example media srtp
       sessions: 12
       media: first 40000 last 40399
       rewrites: [0043 becomes +43 side upstream]
@@ -115,11 +120,13 @@ TABLES = """\
 kind generic: codings g711a g711u, tones events, refresh 1800, numbers e164
 kind national: codings g711a g729, tones info, refresh 900, numbers dialled
 leg local: 10.44.8.11/24, port 1
-leg upstream: 192.0.2.60/29, port 2, seen as 198.51.100.60
+leg upstream: 192.0.2.60/29, port 2, seen as 198.51.100.60, takes tls
 peer exchange: leg local, 10.44.8.30 port 5062 by tcp, spare 10.44.8.31, asked every 20, kind generic
 peer provider: leg upstream, 192.0.2.57 port 5061 by tls, asked every 30, kind national
 account provider: kvr-8817
 secret provider: (kept)
+domain provider: sip.provider.example
+sound provider: sealed
 calls at once: 12
 media: 40000..40399
 number upstream: 0043 becomes +43
@@ -386,9 +393,17 @@ WHOLE = [
             "values": {
                 "country": "AT",
                 "radio-2.4": "channel 6 width 40 power 14",
-                "radio-5": "channel 44 width 80 power 17",
+                "radio-5": "channel auto width 80 power auto",
                 "mesh": "no",
                 "guests": "198.51.100.77",
+                "guest-terms": "Be kind to the network.",
+                "client-addresses": "leased",
+                "client-leases": "10.44.8.25",
+                "wrong-passwords": "4 then 12 min",
+                "asked-first": "authorities then accounts",
+                "authority 10.44.8.26": "by radius port 1645",
+                "authority 10.44.8.28": "by tacacs",
+                "snmp-speaks": "v2c v3",
                 "times": "10.44.8.22 10.44.8.23",
                 "zone": "Europe/Vienna",
                 "https": "yes",
@@ -430,7 +445,7 @@ WHOLE = [
                 "log-to 10.44.8.25": "by tcp",
             },
         },
-        SIGNING_IN,
+        ("accounts.second",),
     ),
     Whole(
         "marrable-v6",

@@ -144,8 +144,8 @@ class Item(BaseModel):
         if isinstance(value, SecretRef):
             written = value.name
         elif isinstance(value, tuple):
-            all_text = all(isinstance(v, str) for v in value)
-            written = ports.fold_ports(value) if all_text else ",".join(map(str, value))
+            are_ports = all(isinstance(v, str) and v[-1:].isdigit() for v in value)
+            written = ports.fold_ports(value) if are_ports else ",".join(map(str, value))
         else:
             written = str(value)
         keyword = written.lower() in {n.replace("_", "-") for n in type(self).model_fields}

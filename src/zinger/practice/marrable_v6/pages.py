@@ -187,13 +187,17 @@ def _page(title: str, body: str, status: int = 200, links: bool = True) -> Respo
 
 def _told(tables: Tables) -> str:
     """What is in force, as tables."""
-    peers = [(*row, tables.accounts.get(row[0], "")) for row in tables.peers]
+    legs = [(*row, tables.takes.get(row[0], "")) for row in tables.legs]
+    peers = [
+        (*row, *(said.get(row[0], "") for said in (tables.accounts, tables.domains, tables.sounds)))
+        for row in tables.peers
+    ]
     limits = [(tables.calls, tables.media)] if tables.calls or tables.media else []
-    of_peers = ("Peer", "On leg", "Host", "At port", "By", "Spare", "Asked", "Of kind", "Account")
+    of_peers = ("Peer", "On leg", "Host", "At port", "By", "Spare", "Asked", "Of kind", "Account", "Domain", "Sound")
     return "".join(
         (
             _table("Kinds", ("Kind", "Codings", "Tones", "Refresh", "Numbers"), tables.kinds),
-            _table("Legs", ("Leg", "Address", "Port", "Seen as"), tables.legs),
+            _table("Legs", ("Leg", "Address", "Port", "Seen as", "Takes"), legs),
             _table("Peers", of_peers, peers),
             _table("Limits", ("Calls at once", "Media ports"), limits),
             _table("Numbers", ("For", "Begins", "Becomes"), tables.numbers),

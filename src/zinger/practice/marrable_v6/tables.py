@@ -21,6 +21,10 @@ class Tables:
     peers: list[Row] = field(default_factory=list)
     accounts: dict[str, str] = field(default_factory=dict)
     secrets: dict[str, str] = field(default_factory=dict)
+    domains: dict[str, str] = field(default_factory=dict)
+    sounds: dict[str, str] = field(default_factory=dict)
+    takes: dict[str, str] = field(default_factory=dict)
+    """The transports that a leg takes, where it says."""
     numbers: list[Row] = field(default_factory=list)
     calls: str = ""
     media: str = ""
@@ -76,13 +80,16 @@ def _kind(tables: Tables, name: str, rest: str) -> None:
 def _leg(tables: Tables, name: str, rest: str) -> None:
     if name not in ("local", "upstream"):
         raise Refused("a leg is local or upstream")
-    address, port, seen = _parts(rest, r"(\S+?)(?:, port (\d))?(?:, seen as (\S+))?", "192.0.2.60/29, port 2")
+    pattern = r"(\S+?)(?:, port (\d))?(?:, seen as (\S+?))?(?:, takes ((?:udp|tcp|tls)(?: (?:udp|tcp|tls))*))?"
+    address, port, seen, takes = _parts(rest, pattern, "192.0.2.60/29, port 2, takes udp tls")
     _is(ip_interface, address)
     if port and port not in "1234":
         raise Refused("ports are 1 to 4")
     if seen:
         _is(ip_address, seen)
     tables.legs.append((name, address, port, seen))
+    if takes:
+        tables.takes[name] = takes
 
 
 def _peer(tables: Tables, name: str, rest: str) -> None:
@@ -109,6 +116,20 @@ def _secret(tables: Tables, name: str, rest: str) -> None:
     if name not in tables.accounts:
         raise Refused(f"{name} has no account")
     tables.secrets[name] = rest
+
+
+def _domain(tables: Tables, name: str, rest: str) -> None:
+    _of_peer(tables, name)
+    if not re.fullmatch(r"[a-z0-9.-]+", rest):
+        raise Refused(f"{rest} is not a domain")
+    tables.domains[name] = rest
+
+
+def _sound(tables: Tables, name: str, rest: str) -> None:
+    _of_peer(tables, name)
+    if rest not in ("open", "sealed"):
+        raise Refused("the sound of a peer is open or sealed")
+    tables.sounds[name] = rest
 
 
 def _of_peer(tables: Tables, name: str) -> None:
@@ -157,6 +178,8 @@ _LINES: dict[str, Callable[[Tables, str, str], None]] = {
     "peer": _peer,
     "account": _account,
     "secret": _secret,
+    "domain": _domain,
+    "sound": _sound,
     "calls": _calls,
     "media": _media,
     "number": _number,

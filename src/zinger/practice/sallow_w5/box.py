@@ -54,6 +54,10 @@ def _where(text: str) -> str:
     return f"{mine} via {gateway}" if gateway else str(mine)
 
 
+def _or_auto(check: Check) -> Check:
+    return lambda text: text if text == "auto" else check(text)
+
+
 AMENDABLE: dict[str, Check] = {
     "idle": number(1, 160),
     "greeting": words(200),
@@ -73,6 +77,12 @@ AMENDABLE: dict[str, Check] = {
     "updates": url,
     "proxy": url,
     "join-at": interface,
+    "client-addresses": among("any", "leased"),
+    "client-leases": host,
+    "guest-terms": words(200),
+    "wrong-passwords": written(r"[1-9]\d? then \d{1,4} min", "as in 5 then 10 min"),
+    "asked-first": among("accounts", "authorities", "authorities then accounts", "accounts then authorities"),
+    "snmp-speaks": written(r"none|(v1|v2c|v3)( (v1|v2c|v3))*", "as in v2c v3"),
 }
 OF_HOSTS: dict[str, Check] = {
     "ask": asked("as in first every 256 s key 3"),
@@ -87,6 +97,7 @@ SECRET: dict[str, Check] = {
     "community-write": written(r"from \S+", "as in from 192.0.2.0/24, or from any"),
     "snmp": written(r"\S+ (none|des|aes)", "as in sha-256 aes"),
     "radius": written(r"port \d+", "as in port 1812"),
+    "authority": written(r"by (radius|tacacs)( port \d{1,5})?", "as in by radius port 1812"),
 }
 """What comes with a password, which is asked for; snmp NAME and radius HOST are many."""
 
@@ -182,7 +193,7 @@ class Controller(SheetBox):
         elif key in OF_HOSTS and host:
             self.running.values[f"{key} {host}"] = OF_HOSTS[key](behind)
         elif key in SECRET:
-            name = f"{key} {host}" if key in ("snmp", "radius") else key
+            name = f"{key} {host}" if key in ("snmp", "radius", "authority") else key
             said = SECRET[key](value if name == key else behind)
             asker = Asker(tty, lambda question, stands: question, "cannot")
             self.running.secrets[name] = digest(await asker.secret("its password", "its password, again", 8))
@@ -323,7 +334,7 @@ class FirstSetUp:
         if not await self.asker.yes(f"radio {band} on", True, "yes", "no"):
             return "off"
         low, high = CHANNELS[band]
-        channel = await self.asker.value(f"channel of radio {band}", str(low), number(low, high))
+        channel = await self.asker.value(f"channel of radio {band}", str(low), _or_auto(number(low, high)))
         width = await self.asker.value(f"width of radio {band} in MHz", "20", among("20", "40", "80"))
-        power = await self.asker.value(f"power of radio {band} in dBm", "20", number(1, 23))
+        power = await self.asker.value(f"power of radio {band} in dBm", "20", _or_auto(number(1, 23)))
         return f"channel {channel} width {width} power {power}"

@@ -153,3 +153,27 @@ def voice_in_the_clear(device: Device, look: Look) -> Iterator[Found]:
                 "Use TLS where the provider offers it",
                 PEERS,
             )
+
+
+@device_check("leg-without-transport", ERROR, LEGS, PEERS, source="RFC 3261 18")
+def leg_without_transport(device: Device, look: Look) -> Iterator[Found]:
+    """A peer is spoken to over a transport that its leg does not listen on."""
+    for leg in device[LEGS] or ():
+        for peer in device[PEERS] or ():
+            if leg.transports and peer.side == leg.side and peer.transport not in leg.transports:
+                yield Found(
+                    f"the peer {peer.name} is reached over {peer.transport}, and the {leg.side} leg takes "
+                    f"{' and '.join(leg.transports)} only",
+                    "Add the transport to the leg, or change that of the peer",
+                    PEERS,
+                )
+
+
+@device_check("srtp-keys-in-the-clear", WARNING, PEERS, source="RFC 4568 7")
+def srtp_keys_in_the_clear(device: Device, look: Look) -> Iterator[Found]:
+    """Speech is encrypted, but its keys travel in signalling that is not."""
+    for peer in device[PEERS] or ():
+        if peer.media == "srtp" and peer.transport != "tls":
+            yield Found(
+                f"the keys of {peer.name}'s SRTP travel over {peer.transport} in the clear", "Use TLS with it", PEERS
+            )

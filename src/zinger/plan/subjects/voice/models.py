@@ -21,7 +21,8 @@ from zinger.plan.values.item import (
     typed,
     word_of,
 )
-from zinger.plan.values.text import one_of, parse_text
+from zinger.plan.values.names import parse_domain
+from zinger.plan.values.text import one_of, parse_text, some_of
 
 SIDES = ("local", "upstream")
 """Towards the telephone system, and towards the provider."""
@@ -37,6 +38,8 @@ class Leg(Item):
     interface: Text = ""
     seen_as: HostAddress | None = None
     """The address at which others see it, where its own is translated on the way (NAT, RFC 3022)."""
+    transports: Annotated[tuple[str, ...], typed(some_of("udp", "tcp", "tls"))] = ()
+    """Over which it listens (RFC 3261 18); nothing: those of its peers."""
 
 
 CODECS = ("g711a", "g711u", "g722", "g729", "opus")
@@ -87,6 +90,10 @@ class Peer(Item):
     backup: Host | None = None
     keepalive: Annotated[int, number(0, 3600, "s", "number of seconds")] = 30
     profile: Word = "generic"
+    domain: Annotated[str, typed(parse_domain)] | None = None
+    """The domain of its addresses (RFC 3261 19.1), where that is not its host."""
+    media: Annotated[str, word_of("open", "srtp")] | None = None
+    """Whether speech is encrypted (RFC 3711)."""
     user: Text = ""
     """The account with which the gateway registers there (RFC 3261 10); nothing where it does not."""
     secret: Secret | None = None

@@ -112,6 +112,22 @@ def power_not_allowed(device: Device, look: Look) -> Iterator[Found]:
             )
 
 
+@device_check("radio-auto-and-fixed", ERROR, RADIOS)
+def radio_auto_and_fixed(device: Device, look: Look) -> Iterator[Found]:
+    """A radio is to choose its channel or power, and has one planned too."""
+    for radio in device[RADIOS] or ():
+        for word, auto, fixed in (
+            ("channel", radio.auto_channel, radio.channel),
+            ("power", radio.auto_power, radio.power),
+        ):
+            if auto and fixed is not None:
+                yield Found(
+                    f"the {radio.band} GHz radio chooses its {word}, and {word} {fixed} is planned",
+                    f"Leave out one of auto-{word} and {word}",
+                    RADIOS,
+                )
+
+
 @device_check("ssid-too-long", ERROR, SSIDS, source="IEEE 802.11 9.4.2.2")
 def ssid_too_long(device: Device, look: Look) -> Iterator[Found]:
     """The name of a wireless network is longer than 32 bytes in UTF-8."""

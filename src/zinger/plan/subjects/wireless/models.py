@@ -8,7 +8,7 @@ from zinger.plan.values.item import Flag, Host, Item, Name, Secret, TcpPort, Tex
 
 
 class Radio(Item):
-    """A radio: band in GHz, channel (IEEE 802.11), width in MHz, transmit power in dBm."""
+    """A radio: band in GHz, channel (IEEE 802.11), width in MHz, transmit power in dBm; or the device chooses them."""
 
     lead = ("band",)
     example = "5 channel 36 width 40 MHz power 17 dBm"
@@ -17,6 +17,8 @@ class Radio(Item):
     channel: Annotated[int, number(1, 233, word="channel")] | None = None
     width: Annotated[int, number(20, 320, "MHz", "channel width")] = 20
     power: Annotated[int, number(0, 36, "dBm", "power in dBm")] | None = None
+    auto_channel: Flag = False
+    auto_power: Flag = False
 
 
 class Ssid(Item):

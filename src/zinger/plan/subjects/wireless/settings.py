@@ -9,7 +9,7 @@ from zinger.plan.subjects.wireless.models import Bridge, Joined, Radio, Radius, 
 from zinger.plan.values.addresses import parse_address, parse_interface
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_country
-from zinger.plan.values.text import parse_flag, whole
+from zinger.plan.values.text import parse_flag, parse_words, whole
 
 COUNTRY = Setting(
     "wireless.country", "regulatory country", Stop.ROLE, parse_country, ("country",), reference="ISO 3166-1"
@@ -33,6 +33,24 @@ JOIN_ADDRESS = Setting(
     parse_interface,
     ("join address",),
     reference="RFC 5415",
+)
+GUEST_TERMS = Setting(
+    "wireless.guest_terms", "terms that guests are shown", Stop.ROLE, parse_words, ("guest terms", "terms of use")
+)
+STATIC_CLIENTS = Setting(
+    "wireless.static_clients",
+    "wireless clients with addresses of their own",
+    Stop.ROLE,
+    parse_flag,
+    ("static wireless clients",),
+)
+CLIENT_LEASES = Setting(
+    "wireless.dhcp_server",
+    "DHCP server of wireless clients",
+    Stop.ROLE,
+    parse_address,
+    ("wireless dhcp server",),
+    reference="RFC 2131",
 )
 MESH = Setting("wireless.mesh", "mesh", Stop.ROLE, parse_flag, ("mesh",), reference="IEEE 802.11")
 WPS = Setting("wireless.wps", "Wi-Fi Protected Setup", Stop.ROLE, parse_flag, ("wps",), reference="IEEE 802.11")
@@ -61,6 +79,9 @@ SETTINGS: tuple[Setting[Any], ...] = (
     SSIDS,
     RADIUS,
     GUEST_SIGN_IN,
+    GUEST_TERMS,
+    STATIC_CLIENTS,
+    CLIENT_LEASES,
     JOIN_ADDRESS,
     MESH,
     WPS,
