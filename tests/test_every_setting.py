@@ -152,10 +152,6 @@ EDGE = """\
 HEAD = "site,role,hostname,family,address,serial,mac\nwj,all,kvr-wj-x1,"
 
 
-SIGNING_IN = ("accounts.second", "accounts.servers", "accounts.order", "accounts.lockout", "snmp.versions")
-"""What the families that are set up by questions have no words for."""
-
-
 @dataclass(frozen=True)
 class Whole:
     """A plan with every setting that a family's kind has, and what its device must hold then, in its own words."""
@@ -349,6 +345,8 @@ WHOLE = [
             "people": {"keeper": "keeper", "kettle-admin": "keeper", "signal-view": "looker"},
             "values": {
                 "name": "kvr-wj-x1",
+                "wrong-passwords": "4 then 12 min",
+                "snmp-speaks": "v2c v3",
                 "address": "10.44.8.11/24",
                 "gateway": "10.44.8.1",
                 "resolvers": "10.44.8.20 10.44.8.21",
@@ -383,7 +381,7 @@ WHOLE = [
                 "logging 10.44.8.25": "by tcp",
             },
         },
-        SIGNING_IN,
+        ("accounts.second", "accounts.servers", "accounts.order"),
     ),
     Whole(
         "sallow-w5",
@@ -451,7 +449,12 @@ WHOLE = [
         "marrable-v6",
         VOICE,
         {
-            "people": {"operator": "master", "kettle-admin": "master", "signal-view": "looker"},
+            "people": {
+                "operator": "master",
+                "kettle-admin": "master",
+                "kettle-deputy": "master",
+                "signal-view": "looker",
+            },
             "values": {
                 "name": "kvr-wj-x1",
                 "place": "equipment room",
@@ -485,7 +488,8 @@ WHOLE = [
             },
         },
         (
-            *("ntp.secret", "snmp.communities", "snmp.users", *SIGNING_IN),
+            *("ntp.secret", "snmp.communities", "snmp.users", "snmp.versions"),
+            *("accounts.servers", "accounts.order", "accounts.lockout"),
             *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
         ),
     ),

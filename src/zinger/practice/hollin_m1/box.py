@@ -51,6 +51,8 @@ SINGLE: dict[str, Check] = {
     "local-log": local_log,
     "updates": url,
     "proxy": url,
+    "wrong-passwords": written(r"[1-9]\d? then \d{1,4} min", "say N then N min"),
+    "snmp-speaks": written(r"none|(v1|v2c|v3)( (v1|v2c|v3))*", "say v2c v3"),
 }
 OF_HOSTS: dict[str, Check] = {
     "asking": asked("say first, every N s, key N"),
