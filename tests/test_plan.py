@@ -12,8 +12,10 @@ from zinger.phrasebook.load import shipped_families
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Layer, Plan
+from zinger.plan.portnames import as_the_family_prints
 from zinger.plan.resolve import resolve
 from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.values.ports import fold_ports, parse_ports
 from zinger.plan.values.secrets import SecretRef, SecretTraits
 
 RULES = {name: book.rules for name, book in shipped_families().items()}
@@ -171,3 +173,46 @@ def test_password_policy_knows_only_traits() -> None:
     bad = plan_of(f"{HEAD}\n{ROW}\n", vaulted={admin: traits("a", 8, 1, letters=False), view: traits("a")})
     assert {"secret-refused", "secret-weak", "secret-in-two-roles"} <= ids(bad)
     assert any("shorter than 12" in p.what for p in bad.problems)
+
+
+CHASSIS = tuple(f"{slot}/{port}" for slot in (1, 2) for port in range(1, 17))
+MIXED = ("c1", "c2", "1", "2", "3")
+
+
+@pytest.mark.parametrize(
+    ("written", "known", "printed"),
+    [
+        ("gi1-4,7", tuple(map(str, range(1, 25))), "1-4,7"),
+        ("1/7", tuple(map(str, range(1, 25))), "7"),
+        ("1/0/7-1/0/8", tuple(map(str, range(1, 25))), "7-8"),
+        ("2/7", tuple(map(str, range(1, 25))), "2/7"),  # a second member, which it does not have
+        ("1/1/7", CHASSIS, "1/7"),
+        ("1/2/15-1/2/16", CHASSIS, "2/15-2/16"),
+        ("te2/3", CHASSIS, "2/3"),
+        ("7", CHASSIS, "7"),  # of which slot?
+        ("7", tuple(f"1/{n}" for n in range(1, 9)), "1/7"),
+        ("c1", MIXED, "c1"),
+        ("x1", MIXED, "x1"),  # c1 or 1?
+        ("eth3", MIXED, "3"),
+    ],
+)
+def test_ports_in_any_notation_become_those_that_the_family_prints(
+    written: str, known: tuple[str, ...], printed: str
+) -> None:
+    assert fold_ports(as_the_family_prints(parse_ports(written), known)) == printed
+
+
+def test_a_plan_tells_how_its_ports_were_written_and_both_ends_of_an_uplink_agree() -> None:
+    rows = (
+        "site,hostname,family,address,ports,uplinks\n"
+        "wj,sw1,Quern S2,10.44.8.11,gi1-4 access vlan 20,gi24 cs1 their te1/2/15\n"
+        "wj,cs1,Quern S9,10.44.8.2,,1/2/15 sw1 their 1/0/24\n"
+    )
+    found, problems = read_sheet(rows.encode())
+    plan = resolve(read_job(JOB), found, RULES, None, tuple(problems))
+    one, other = plan.devices
+    assert str(one.values["switch.ports"].value[0]) == "1-4 access vlan 20"  # type: ignore[index]
+    assert one.values["switch.ports"].origin.label == "sheet, row 2, written gi1-gi4"
+    assert str(one.values["switch.uplinks"].value[0]) == "24 cs1 their 2/15"  # type: ignore[index]
+    assert str(other.values["switch.uplinks"].value[0]) == "2/15 sw1 their 24"  # type: ignore[index]
+    assert not {"port-unknown", "uplink-disagrees"} & {p.id for p in plan.problems}

@@ -18,11 +18,13 @@ from zinger.plan.derive import Deriver, Values, allocate, own_entry, waits_for_o
 from zinger.plan.families import FamilyRules
 from zinger.plan.model import Device, Layer, Origin, Plan, Site, Value
 from zinger.plan.naming import NamingRule
+from zinger.plan.portnames import in_the_familys_names, renamed
 from zinger.plan.problems import Change, Problem, Repair, Spot, error_at
 from zinger.plan.raw import Layered, Raw, RawJob, RawRow
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.sites import sites_of
 from zinger.plan.subjects.names.settings import HOSTNAME
+from zinger.plan.subjects.switching.settings import UPLINKS
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.fingerprint import parse_fingerprint
 from zinger.plan.values.mac import parse_mac
@@ -87,7 +89,7 @@ class _Resolver:
         """Name, resolve, derive, check."""
         if self.naming:
             self.naming.keep(str(row.settings["hostname"].value) for row in rows if "hostname" in row.settings)
-        devices, full = allocate([self._device(row) for row in rows], self.sites.values())
+        devices, full = allocate(self._both_ends([self._device(row) for row in rows]), self.sites.values())
         self.problems += full
         job = self.job
         bare = Plan(
@@ -96,6 +98,19 @@ class _Resolver:
         found = (*before, *self.problems, *check(bare, self.families, vaulted))
         unique = tuple(dict.fromkeys(found))
         return replace(bare, problems=unique)
+
+    def _both_ends(self, devices: list[Device]) -> list[Device]:
+        """The ports at the far ends of uplinks in the names that the devices there print."""
+        ports = {d.name: rules.ports for d in devices if (rules := self.families.get(d.family)) is not None}
+        found = []
+        for device in devices:
+            planned = device.values.get(UPLINKS.name)
+            if planned is not None:
+                there = renamed(planned, "their", lambda link: ports.get(link.to, ()))
+                if there is not planned:
+                    device = replace(device, values={**device.values, UPLINKS.name: there})
+            found.append(device)
+        return found
 
     # -- layers --------------------------------------------------------------------------------------
     def _layer(self, raw: Layered, layer: Layer, label: str) -> Values:
@@ -139,7 +154,9 @@ class _Resolver:
                 said = [layer[name] for layer in stacked if name in layer]
                 if said:
                     below = tuple((v.value, v.origin) for v in said[1:])
-                    values[name] = Value(SETTINGS[name], said[0].value, said[0].origin, below)
+                    values[name] = in_the_familys_names(
+                        Value(SETTINGS[name], said[0].value, said[0].origin, below), rules
+                    )
             self._kinds[kind] = values
         return self._kinds[kind]
 
@@ -199,7 +216,7 @@ class _Resolver:
         for setting, raw in row.settings.items():
             value = self._value(setting, raw, Origin(Layer.SHEET, label, raw.spot), name)
             if value is not None:
-                own[setting] = value
+                own[setting] = in_the_familys_names(value, self.families.get(_family(row)))
         return own
 
     @staticmethod

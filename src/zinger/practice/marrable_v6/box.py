@@ -287,8 +287,8 @@ class Pages:
         apart = {"mask", "tables", *(field for field, _ in PAGES["8"][1].values())}
         rows += [f"{key:<10} {value or '-'}" for key, value in told.items() if key not in apart]
         people = self.box.running.people
-        told = [f"{who} ({_level(p)})" for who, p in people.items()]
-        rows += [f"people     {', '.join(told[i : i + 2])}" for i in range(0, len(told), 2)]
+        named = [f"{who} ({_level(p)})" for who, p in people.items()]
+        rows += [f"people     {', '.join(named[i : i + 2])}" for i in range(0, len(named), 2)]
         while await self.ask("READ", rows, "pick (0 goes back): ") != "0":
             self.message = "not taken: only 0"
 
