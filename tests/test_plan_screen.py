@@ -23,7 +23,7 @@ def test_a_finding_is_repaired_undone_and_saved(start: Callable[..., Terminal], 
     term.keys("n")
     term.until("wj-sw1", "(over Wheal")
     term.keys("m")
-    term.until("Repair: use what Wheal Junction says, 10.44.8.1", "- 10.44.61.1", "+ 10.44.8.1")
+    term.until("Repair: use 10.44.8.1, as Wheal Junction says", "- 10.44.61.1", "+ 10.44.8.1")
     term.keys("y")
     term.until("39 errors", "1 not saved")
     term.keys("u")

@@ -410,7 +410,7 @@ def test_explain_and_numbers_on_the_command_line(job: Callable[..., Path]) -> No
     wrong = zinger("check", folder, "--explain", "kvr-wj-sw1", "gatewy")
     assert wrong.returncode == 2 and "did you mean gateway?" in wrong.stderr
     mistakes = zinger("check", folder, "--sheet", "mistakes.csv", "--repairs")
-    assert mistakes.returncode == 1 and "repair: use what Wheal Junction says, 10.44.8.1" in mistakes.stdout
+    assert mistakes.returncode == 1 and "repair: use 10.44.8.1, as Wheal Junction says" in mistakes.stdout
     number = zinger("numbers", folder, "kvr-uk-vg1", "0512")
     assert number.returncode == 0 and "0512 becomes +43512" in number.stdout
 

@@ -201,7 +201,7 @@ class Tree(Rows):
         text.append("▪" if device.name in self.chosen else " ", VIOLET)
         last = self._last(device)
         room = width - 5 - len(last)
-        name = min(self._name_width, max(10, room - 9)) + 1
+        name = min(self._name_width, max(12, room - self._family_width - 2)) + 1
         text.append(f"{fit(device.name, name - 1):<{name}}", Style(color=PAPER))
         family = room - name - 1
         title = self.titles.get(device.family, device.family)

@@ -51,7 +51,7 @@ def gateway_outside(device: Device, look: Look) -> Iterator[Found]:
     other = f"; {whose} says {without}" if layers and without in own.network else ""
     fix = None
     if said.origin.layer is Layer.SHEET and without is not None and without in own.network and without != own.ip:
-        fix = repair(f"use what {whose} says, {without}", in_row(device, GATEWAY, str(without)))
+        fix = repair(f"use {without}, as {whose} says", in_row(device, GATEWAY, str(without)))
     yield Found(
         f"gateway {gate} is not in {own.network}{other}", f"Give an address of {own.network}", GATEWAY, repair=fix
     )
