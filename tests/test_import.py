@@ -174,6 +174,28 @@ def test_what_is_no_device_is_told_row_by_row() -> None:
     assert [m.how for m in part.matches][-1] == "hidden in the workbook"
 
 
+def test_what_a_spreadsheet_does_to_numbers_is_undone_or_told() -> None:
+    made = openpyxl.Workbook()
+    sheet = made.active
+    for row in (
+        ["name", "family", "serial", "asset", "MAC", "IP", "IP"],
+        ["sw1", "Quern S2", 411, 12345678901234567, "02-4b-56-10-33-01\u200b", "10.44.8.11", "10.9.9.1"],
+        ["sw2", "Quern S2", "4.11E+15", 42.0, "02-4b-56-10-33-02", "10.44.8.12", "10.9.9.2"],
+    ):
+        sheet.append(row)
+    sheet["C2"].number_format = "000000"
+    out = io.BytesIO()
+    made.save(out)
+    proposal = propose(out.getvalue(), "n.xlsx", {})
+    first = next(m for m in proposal.parts[0].matches if m.heading == "IP")
+    assert first.how == "by name, but another column is headed so too"
+    imported = take(proposal)
+    assert (imported.rows[0][2], imported.rows[1][3]) == ("000411", "42")
+    told = {cell.cell.partition("!")[2]: (cell.what, cell.meant) for cell in imported.bad}
+    assert told.keys() == {"C3", "D2", "E2"} and told["E2"][1] == "02-4b-56-10-33-01"
+    assert "more than 15 digits" in told["D2"][0] and "shortened" in told["C3"][0]
+
+
 # -- headings and values ------------------------------------------------------------------------------------
 def test_what_contradicts_its_values_is_not_proposed() -> None:
     own, shared = [f"10.44.8.{n}" for n in range(11, 19)], ["10.44.8.1"] * 8
@@ -199,6 +221,8 @@ def test_what_contradicts_its_values_is_not_proposed() -> None:
         (parse_ports, "8-5", "5-8", "made a date"),
         (SETTINGS["switch.ports"].parse, "8-5 access vlan 20", "5-8 access vlan 20", "made a date"),
         (SETTINGS[A].parse, "10.44.8.300", "", ""),
+        (SETTINGS["hostname"].parse, "sw1.kettlestone.example", "sw1", "without its domain"),
+        (SETTINGS["management.vlan"].parse, "VLAN 44", "44", "the number only"),
     ],
 )
 def test_what_was_probably_meant(parse: Callable[[object], object], text: str, likely: str, why: str) -> None:

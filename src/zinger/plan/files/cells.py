@@ -15,6 +15,7 @@ from zinger.plan.values.text import HOSTILE, named
 _RUNS = re.compile(r"'*[=+\-@\t\r]")
 _ERROR = re.compile(r"#(N/A|NAME\?|REF!|VALUE!|DIV/0!|NUM!|NULL!|SPILL!|CALC!|GETTING_DATA|ERROR!)", re.IGNORECASE)
 _NO_VALUE = frozenset({"-", "--", "---", "–", "—", "?", "??", "n/a", "n.a.", "tbd", "tba", "t.b.d.", "k.a.", "s.o."})
+_AS_TEXT = "Format the column as text and type it again"
 _SEQUENCE = re.compile(r"(?:\x1b\[|\x9b)[0-?]*[ -/]*[@-~]")
 
 
@@ -61,11 +62,33 @@ def without_hostile(text: str) -> str:
     return HOSTILE.sub("", _SEQUENCE.sub("", text))
 
 
+_UNSEEN = re.compile("[\u00ad\u200b-\u200d\u2060\ufeff]")
+"""Characters without a width, which come along when something is copied from a page."""
+_SHORTENED = re.compile(r"\d(?:[.,]\d+)?E\+\d{2,3}", re.IGNORECASE)
+_EXACT = 10**15
+"""From this number on a spreadsheet program rounds (IEEE 754 has 15 digits)."""
+
+
+def number_cell(number: float, form: str) -> str:
+    """A number of a workbook as it was shown: with its leading zeros, or spoiled where its last digits are lost."""
+    if abs(number) >= _EXACT:
+        text = f"{number:.0f}"
+        return Spoiled(text, f"{text} has more than 15 digits, of which the last are lost", _AS_TEXT)
+    if float(number).is_integer():
+        zeros = len(form) if re.fullmatch("0{2,20}", form) else 0
+        return f"{int(number):0{zeros}d}"
+    return str(number)
+
+
 def text_cell(text: str) -> str:
     """A cell from its text: as it is, or spoiled by a formula's error or by a character that may not be in a job."""
     if found := HOSTILE.search(text):
         clean = without_hostile(text)
         return Spoiled(clean, f"it holds the character {named(found[0])}", "Type the value again", clean, refused=True)
+    if found := _UNSEEN.search(text):
+        return Spoiled(text, f"it holds the character {named(found[0])}", "Type it again", _UNSEEN.sub("", text))
+    if text[:1].isdigit() and _SHORTENED.fullmatch(text.strip()):
+        return Spoiled(text, f"the spreadsheet program shortened the number to {text.strip()}", _AS_TEXT)
     if text.startswith("#") and _ERROR.fullmatch(text.strip()):
         return Spoiled(
             text, f"{text.strip()} is a formula's error, not a value", "Correct the formula, or empty the cell"
@@ -98,6 +121,6 @@ def cell_of(value: Any) -> Any:
         return date_cell(value)
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
+    if isinstance(value, float):
+        return number_cell(value, "General")
     return value if isinstance(value, list | dict) else str(value)

@@ -188,6 +188,8 @@ def match_headings(
         if index in found or not how or (meaning in taken and not counted_entry(heading)):
             continue
         against = contradiction(meaning, below[index]) if how != "remembered" else ""
+        if not against and how != "remembered" and _stands_twice(headings, below, index):
+            against = "another column is headed so too"
         found[index] = (
             Match(heading, meaning, f"{how}, but {against}", 0.5) if against else Match(heading, meaning, how)
         )
@@ -203,6 +205,16 @@ def match_headings(
             found[index] = Match(headings[index], meaning, how, round(min(score, 0.99), 2))
             taken.add(meaning)
     return [found.get(i, Match(heading, "", "kept as it is")) for i, heading in enumerate(headings)]
+
+
+def _stands_twice(headings: Sequence[str], below: Sequence[Sequence[str]], at: int) -> bool:
+    """Whether another column has the same heading and other values below it."""
+    name = plain(headings[at])
+    return any(
+        plain(heading) == name and list(below[index]) != list(below[at])
+        for index, heading in enumerate(headings)
+        if index != at and name and below[index]
+    )
 
 
 def _by_name(heading: str, remembered: Mapping[str, str]) -> tuple[str, str]:

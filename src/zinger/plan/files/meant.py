@@ -47,6 +47,10 @@ def _candidates(text: str) -> Iterator[tuple[str, str]]:
         wide = latin
     yield from _numbers(wide)
     yield from _spoiled_range(wide)
+    if re.fullmatch(r"[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)+\.?", wide) and not wide.replace(".", "").isdigit():
+        yield wide.partition(".")[0], "without its domain"
+    if found := re.fullmatch(r"[A-Za-z]+[\s.:_-]*(\d+)", wide):
+        yield found[1], "the number only"
     yield wide.lower(), "in lower case"
     yield wide.replace(" ", "-"), "with a hyphen for the blank"
     yield wide.replace(" ", ""), "without the blank"

@@ -9,7 +9,7 @@ from xml.etree import ElementTree
 
 import openpyxl
 
-from zinger.plan.files.cells import Spoiled
+from zinger.plan.files.cells import Spoiled, number_cell
 from zinger.plan.files.tables import EmptySheetError, Table, table_of
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.problems import Spot
@@ -78,6 +78,8 @@ def _worksheet(sheet: Any, written: Any, file: str) -> Table:
                     "this cell is a formula whose value was not saved",
                     "Open the workbook in a spreadsheet program, save it, and import it again",
                 )
+            elif isinstance(cell.value, int | float) and not isinstance(cell.value, bool) and not cell.is_date:
+                values[index] = number_cell(cell.value, cell.number_format)
         rows[cells[0].row] = values
     for merged in sheet.merged_cells.ranges:
         value = rows[merged.min_row][merged.min_col - 1]
