@@ -192,7 +192,7 @@ def _print_effect(effect: Effect, lines: int | None) -> None:
         found = effect.of(fate)
         if found:
             print(f"\n{fate}:" if fate is not Fate.KEPT else "\nkept, since the sheet does not have them (--remove):")
-        if fate is Fate.NEW and not effect.of(Fate.CHANGED, Fate.SAME, Fate.KEPT, Fate.ASKED):
+        if found and fate is Fate.NEW and not effect.of(Fate.CHANGED, Fate.SAME, Fate.KEPT, Fate.ASKED):
             print(f"  all {counted(len(found), 'row')}")
             continue
         rows = []

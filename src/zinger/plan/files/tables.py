@@ -51,7 +51,8 @@ class Table:
 
     def column(self, index: int) -> list[str]:
         """The values below a heading, as text."""
-        return [str(cells[index]) for _, cells in self.rows if index < len(cells)]
+        found = (cells[index] for _, cells in self.rows if index < len(cells))
+        return ["; ".join(map(str, cell)) if isinstance(cell, list) else str(cell) for cell in found]
 
     def cell_name(self, row: int, index: int) -> str:
         """A cell as spreadsheet programs name it: `G12`, in a workbook `Sheet!G12`."""

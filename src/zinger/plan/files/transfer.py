@@ -197,8 +197,10 @@ def propose(
     left_out: list[str] = []
     empty: list[Table] = []
     for table in tables:
-        values = [table.column(i) for i in range(len(table.headings))]
-        matches = match_headings(table.headings, values, remembered, known, table.hidden)
+        matches = _matched(table, table, remembered, known)
+        devices, others = Columns([m.meaning for m in matches]).device_rows(table)
+        if others:  # what is no device says nothing of a column
+            matches = _matched(table, devices, remembered, known)
         means = {m.meaning for m in matches}
         if not means & {"hostname", "serial", "mac", "management.address"} or not table.rows:
             left_out.append(table.name or file)
@@ -218,6 +220,11 @@ def propose(
             "Look at the headings: they must stand in one row above the devices",
         )
     return Proposal(file, tuple(parts), tuple(left_out))
+
+
+def _matched(table: Table, devices: Table, remembered: Mapping[str, str], known: Known | None) -> list[Match]:
+    values = [devices.column(i) for i in range(len(table.headings))]
+    return match_headings(table.headings, values, remembered, known, table.hidden)
 
 
 _NO_SITE = frozenset(
