@@ -417,7 +417,7 @@ def test_a_gateways_repair_is_what_the_plan_says_without_the_cell(
 
 
 def test_every_check_has_its_example() -> None:
-    documented_elsewhere = {"subnets-overlap", "owed-not-shown"}
+    documented_elsewhere = {"subnets-overlap", "owed-not-shown", "secret-against-rules"}
     assert {c.id for c in CHECKS} - {case[0] for case in CASES} == documented_elsewhere
     overlapping = files_of("", [sw()]).job.replace("10.44.16.0/24", "10.44.8.128/25")
     assert of(Files(overlapping, sheet_of([sw()]), "devices.csv").plan(RULES), "subnets-overlap")

@@ -17,6 +17,7 @@ from zinger.plan.resolve import resolve
 from zinger.plan.subjects.accounts.credentials import accounts_of
 from zinger.plan.values.ports import fold_ports, parse_ports
 from zinger.plan.values.secrets import SecretRef, SecretTraits
+from zinger.store.vault import make_secret
 
 RULES = {name: book.rules for name, book in shipped_families().items()}
 JOB = """\
@@ -213,6 +214,21 @@ def test_a_plan_tells_how_its_ports_were_written_and_both_ends_of_an_uplink_agre
     one, other = plan.devices
     assert str(one.values["switch.ports"].value[0]) == "1-4 access vlan 20"  # type: ignore[index]
     assert one.values["switch.ports"].origin.label == "sheet, row 2, written gi1-gi4"
-    assert str(one.values["switch.uplinks"].value[0]) == "24 cs1 their 2/15"  # type: ignore[index]
-    assert str(other.values["switch.uplinks"].value[0]) == "2/15 sw1 their 24"  # type: ignore[index]
+    assert str(one.values["switch.uplinks"].value[0]) == "24 cs1 2/15"  # type: ignore[index]
+    assert str(other.values["switch.uplinks"].value[0]) == "2/15 sw1 24"  # type: ignore[index]
     assert not {"port-unknown", "uplink-disagrees"} & {p.id for p in plan.problems}
+
+
+def test_a_jobs_own_rules_for_passwords_bind_what_is_made_and_what_is_there() -> None:
+    job = JOB + "password_rules: {shortest: 24, classes: [upper, sign]}\n"
+    made = make_secret(RULES["quern-s2"].asked_of_passwords(plan_of(f"{HEAD}\n{ROW}\n", job).password_rules))
+    assert len(made) >= 24 and any(c.isupper() for c in made) and any(not c.isalnum() for c in made)
+    short = {SecretRef("shared-view"): SecretTraits(20, True, True, 4, "x", signs=False)}
+    told = [p.what for p in plan_of(f"{HEAD}\n{ROW}\n", job, short).problems if p.id == "secret-against-rules"]
+    assert told == [
+        "the password of watch is against the job's rules: it is shorter than 24 characters",
+        "the password of watch is against the job's rules: it has no sign",
+    ]
+    long = plan_of(f"{HEAD}\n{ROW}\n", job.replace("24", "60"))
+    assert any("takes passwords of 48 characters; the job's rules want 60" in p.what for p in long.problems)
+    assert "password-rules-form" in ids(plan_of(f"{HEAD}\n{ROW}\n", job.replace("upper", "capital")))

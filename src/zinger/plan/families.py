@@ -6,9 +6,10 @@ Phrasebooks bring these facts; this room knows no phrasebook.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zinger.plan.values.addresses import Interface
+from zinger.plan.values.password_rules import PasswordRules
 
 COUNTED = (
     "dns.servers",
@@ -54,6 +55,11 @@ class FamilyRules:
     """Settings for which its phrasebook has steps."""
     shows: frozenset[str] = frozenset()
     """Those of them that it reads back."""
+
+    def asked_of_passwords(self, job: PasswordRules) -> FamilyRules:
+        """These rules with what a job asks of passwords besides."""
+        classes = tuple(dict.fromkeys((*self.secret_classes, *job.classes)))
+        return replace(self, secret_shortest=max(self.secret_shortest, job.shortest), secret_classes=classes)
 
     def has(self, section: str) -> bool:
         """Whether the family takes settings of a section; all take those that are not of a role."""

@@ -30,7 +30,7 @@ _READING = (
         "error, a formula without its value, a date that a spreadsheet made, and a character that nobody sees.",
     ),
     (
-        "subnet-form, addresses-form, naming-form, mac-form, fingerprint-form",
+        "subnet-form, addresses-form, naming-form, password-rules-form, mac-form, fingerprint-form",
         "A site's subnet, a rule of the job, a MAC or a certificate's fingerprint that can't be read.",
     ),
     ("password-in-sheet", "A warning: a column of the sheet, by its heading, has passwords for all to read."),

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 from zinger.plan.problems import Problem, Severity, Spot
 from zinger.plan.setting import Setting
 from zinger.plan.values.addresses import Address, ManagementAddress, Network
+from zinger.plan.values.password_rules import PasswordRules
 from zinger.plan.values.secrets import SecretRef
 
 T = TypeVar("T")
@@ -124,8 +125,10 @@ class Plan:
     devices: tuple[Device, ...] = ()
     problems: tuple[Problem, ...] = ()
     commands: Mapping[str, str] = field(default_factory=dict)
-    leases: tuple[str, ...] = ()
     """Programs that lead to a console, by the name that the sheet uses."""
+    leases: tuple[str, ...] = ()
+    password_rules: PasswordRules = field(default_factory=PasswordRules)
+    """What the job asks of passwords, whatever a family would take."""
 
     def device(self, name: str) -> Device:
         """The device of that hostname; raises KeyError."""

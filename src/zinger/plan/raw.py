@@ -65,6 +65,8 @@ class RawJob:
     """What headings mean that were confirmed at an import: heading to setting or identity, or to nothing."""
     commands: Mapping[str, str] = field(default_factory=dict)
     """Programs that lead to a console, by the name that a sheet may use."""
+    password_rules: Raw | None = None
+    """What the job asks of passwords, whatever a family would take."""
     leases: tuple[str, ...] = ()
     """Lease lists of DHCP servers: files of the job's folder, or `ssh://user@host/file`."""
     problems: tuple[Problem, ...] = ()

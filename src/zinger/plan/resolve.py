@@ -28,6 +28,7 @@ from zinger.plan.subjects.switching.settings import UPLINKS
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.fingerprint import parse_fingerprint
 from zinger.plan.values.mac import parse_mac
+from zinger.plan.values.password_rules import PasswordRules, parse_password_rules
 from zinger.plan.values.secrets import Vaulted
 from zinger.wording import did_you_mean, likeliest
 
@@ -93,7 +94,14 @@ class _Resolver:
         self.problems += full
         job = self.job
         bare = Plan(
-            job.title, job.note, job.mode, tuple(self.sites.values()), devices, commands=job.commands, leases=job.leases
+            job.title,
+            job.note,
+            job.mode,
+            tuple(self.sites.values()),
+            devices,
+            commands=job.commands,
+            leases=job.leases,
+            password_rules=self._password_rules(),
         )
         found = (*before, *self.problems, *check(bare, self.families, vaulted))
         unique = tuple(dict.fromkeys(found))
@@ -159,6 +167,15 @@ class _Resolver:
                     )
             self._kinds[kind] = values
         return self._kinds[kind]
+
+    def _password_rules(self) -> PasswordRules:
+        rules = self.job.password_rules
+        try:
+            return parse_password_rules(rules.value) if rules is not None else PasswordRules()
+        except BadValue as error:
+            assert rules is not None
+            self.problems.append(error_at("password-rules-form", rules.spot, error.what, error.repair))
+            return PasswordRules()
 
     def _naming(self) -> NamingRule | None:
         rule = self.job.naming

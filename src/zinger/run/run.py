@@ -116,7 +116,9 @@ class Run:
         if job.kept_aside:
             self.news.append(job.kept_aside)
         vault = job.vault = job.vault or Vault(job.folder.vault)
-        made = vault.ensure((ref, job.books[d.family].rules) for d in devices for ref in needed_secrets(d))
+        asked = job.plan.password_rules
+        rules = {family: job.books[family].rules.asked_of_passwords(asked) for family in {d.family for d in devices}}
+        made = vault.ensure((ref, rules[d.family]) for d in devices for ref in needed_secrets(d))
         if made:
             await self._write(entries.VaultFilled(made))
             self.news.append(f"{counted(len(made), 'password')} made and put into {job.folder.vault.name}")

@@ -44,13 +44,16 @@ class VaultError(ZingerError):
 
 
 def make_secret(rules: FamilyRules | None = None, length: int = 20) -> str:
-    """A random secret that begins with a letter, has letters and digits, and fits the family's rules."""
+    """A random secret that begins with a letter, has letters and digits, and fits the rules; signs only if they ask."""
     if rules:
         length = max(rules.secret_shortest, min(length, rules.secret_longest))
-    signs = string.ascii_letters + string.digits
+    wanted = rules.secret_classes if rules else ()
+    signs = string.ascii_letters + string.digits + ("-_.+" if "sign" in wanted else "")
     while True:
         secret = entropy.choice(string.ascii_letters) + "".join(entropy.choice(signs) for _ in range(length - 1))
-        if any(c.isdigit() for c in secret) and any(c.islower() for c in secret):
+        has = {"upper": any(c.isupper() for c in secret), "sign": any(not c.isalnum() for c in secret)}
+        fits = all(has.get(name, True) for name in wanted)
+        if fits and any(c.isdigit() for c in secret) and any(c.islower() for c in secret):
             return secret
 
 
@@ -211,6 +214,9 @@ class Vault:
             well_known=secret.lower() in _WELL_KNOWN,
             counts=_counts(secret),
             hex_digits=all(c in string.hexdigits for c in secret),
+            lower=any(c.islower() for c in secret),
+            upper=any(c.isupper() for c in secret),
+            signs=any(not c.isalnum() for c in secret),
         )
 
     def _write(self, every: Mapping[str, str]) -> None:

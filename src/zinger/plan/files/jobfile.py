@@ -32,6 +32,7 @@ _TOP = (
     "columns",
     "commands",
     "leases",
+    "password_rules",
 )
 _RULES = ("head", "tail", "gateway", "allocate")
 _GROUPS = {name.split(".")[0] for name in SETTINGS}
@@ -99,6 +100,9 @@ class _JobReader:
             columns=columns,
             commands={str(k): str(v) for k, v in self._mapping(data, "commands").items()},
             leases=tuple(self._leases(data)),
+            password_rules=Raw(data["password_rules"], self._spot(data, "password_rules", "password_rules"))
+            if "password_rules" in data
+            else None,
             problems=tuple(self.problems),
         )
 

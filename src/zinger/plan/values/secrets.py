@@ -45,16 +45,21 @@ class SecretTraits:
     well_known: bool = False
     counts: bool = False
     hex_digits: bool = False
+    lower: bool = True
+    upper: bool = True
+    signs: bool = True
 
     def lacks(self, shortest: int, longest: int, classes: tuple[str, ...]) -> list[str]:
         """Name, in words, each of the family's rules that this secret breaks."""
-        have = {"letter": self.letters, "digit": self.digits}
+        have = {"letter": self.letters, "digit": self.digits, "lower": self.lower, "upper": self.upper}
+        have["sign"] = self.signs
         broken = []
         if self.length < shortest:
             broken.append(f"it is shorter than {shortest} characters")
         if self.length > longest:
             broken.append(f"it is longer than {longest} characters")
-        broken += [f"it has no {name}" for name in classes if not have.get(name, True)]
+        words = {"lower": "small letter", "upper": "capital letter"}
+        broken += [f"it has no {words.get(name, name)}" for name in classes if not have.get(name, True)]
         if not self.sayable:
             broken.append("it contains a blank at an end or a control character")
         return broken

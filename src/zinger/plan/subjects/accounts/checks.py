@@ -43,6 +43,33 @@ def secret_refused(look: Look) -> Iterator[Found]:
                 )
 
 
+@plan_check("secret-against-rules", ERROR)
+def secret_against_rules(look: Look) -> Iterator[Found]:
+    """A password is against the job's own rules, or a family takes no password that fits them."""
+    job = look.plan.password_rules
+    for device in look.plan.devices:
+        rules = look.rules(device)
+        if rules is not None and rules.secret_longest < job.shortest:
+            most = rules.secret_longest
+            yield Found(
+                f"{rules.title} takes passwords of {most} characters; the job's rules want {job.shortest}",
+                "Lower password_rules in job.yaml, or plan another family",
+                None,
+                (device.name,),
+                Spot("job.yaml", None, "password_rules"),
+            )
+        for account in accounts_of(device):
+            traits = look.traits(account.secret)
+            for broken in traits.lacks(job.shortest, traits.length, job.classes) if traits else ():
+                yield Found(
+                    f"the password of {account.name} is against the job's rules: {broken}",
+                    _again(account.secret),
+                    account.setting,
+                    (device.name,),
+                    spot_of(device, account.setting),
+                )
+
+
 @plan_check("secret-weak", WARNING)
 def secret_weak(look: Look) -> Iterator[Found]:
     """A password is easily guessed (strength below 3 of 4, as zxcvbn estimates it)."""
