@@ -233,7 +233,7 @@ WHOLE = [
             **QUERN,
             "doors": SHUT,
             "bundles": {"up1": "23-24 listening"},
-            "uplinks": {"23-24": "to kvrcore at 1/1-1/2"},
+            "uplinks": {"23-24": "to kvrcore at 1-2"},  # as the Pennant P1 there prints 1/1-1/2
             "members": {"1": "serial QS2-0411 leads", "2": "serial QS2-0412 takes-over"},
             "allowed": {"7": "02-4b-56-10-44-09 10.44.8.60 vlan 30"},
             "lists": {

@@ -138,7 +138,6 @@ class State:
                 *(("person", f"{name} ({person.level})") for name, person in self.people.items()),
                 ("lock", self.lock),
             ],
-            "authorities": [*_many("authority", [what for what, _ in self.authorities.values()]), ("ask", self.asks)],
             "mgmt": [
                 ("vlan", str(self.vlan)),
                 ("address", address),
@@ -184,11 +183,16 @@ class State:
             "voice": [("carry", self.voice or NONE)],
             "spanning-tree": [("run", _on(self.spanning_tree)), ("bridge-priority", str(self.bridge_priority))],
             "bindings": _many("allow", _pairs(self.allowed)),
+            **self._guarding(),
+        }
+
+    def _guarding(self) -> dict[str, list[tuple[str, str]]]:
+        """What it tells of who may do what."""
+        options = [f"{port} {word} {what}" for port, said in self.options.items() for word, what in said.items()]
+        return {
+            "authorities": [*_many("authority", [what for what, _ in self.authorities.values()]), ("ask", self.asks)],
             "lists": _many("rule", [f"{name}: {rule}" for name, rules in self.lists.items() for rule in rules]),
-            "options": _many(
-                "option",
-                [f"{port} {word} {what}" for port, said in self.options.items() for word, what in said.items()],
-            ),
+            "options": _many("option", options),
         }
 
 
