@@ -6,6 +6,7 @@ It knows which devices and which setting are edited; the screen resolves the pla
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
@@ -24,7 +25,8 @@ from zinger.desk.editing import Desk, Target
 from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Change
 from zinger.plan.settings import SETTINGS
-from zinger.tui.look import BRASS, DIM, GREEN, ROSE
+from zinger.tui.look import BRASS, DIM, GREEN, ROSE, VIOLET, fit
+from zinger.wording import counted
 
 TRY_AFTER = 0.15
 """Seconds without a key before a text is tried."""
@@ -67,6 +69,12 @@ class _Edit:
     @property
     def target(self) -> Target:
         return self.targets[self.chosen]
+
+
+def _counted(values: Counter[str]) -> str:
+    """The values and how often each stands, the most frequent first; three at most."""
+    told = [f"{fit(value, 24)}{f' ({count})' if count > 1 else ''}" for value, count in values.most_common(3)]
+    return ", ".join(told) + (f" and {len(values) - 3} more" if len(values) > 3 else "")
 
 
 class ValueEditor(Widget):
@@ -126,17 +134,36 @@ class ValueEditor(Widget):
         return self._changes(self.query_one(EditorLine).value)
 
     def say_what_it_changes(self, before: Plan, after: Plan) -> None:
-        """Say which findings would go and come."""
+        """Say what becomes of the value where several devices have it, and which findings would go and come."""
         had, has = set(before.problems), set(after.problems)
         gone, new = had - has, has - had
-        text = Text()
+        text = self._before_and_after(before, after)
         if gone:
             text.append(f" {len(gone)} finding{'s' * (len(gone) > 1)} would go  ", GREEN)
         for problem in list(new)[:1]:
             text.append(f" new: {problem.what}", ROSE)
         if len(new) > 1:
             text.append(f" and {len(new) - 1} more", ROSE)
-        self._say(text if gone or new else Text(" nothing else changes", DIM))
+        self._say(text if text else Text(" nothing else changes", DIM))
+
+    def _before_and_after(self, before: Plan, after: Plan) -> Text:
+        """`10 min (2), 5 min → 7 min on 3 devices`, for an edit of several devices; nothing for one of one device."""
+        edit = self._edit
+        if edit is None or edit.setting not in SETTINGS or (len(edit.devices) == 1 and not edit.target.stem):
+            return Text()
+        was: Counter[str] = Counter()
+        becomes: Counter[str] = Counter()
+        for device in after.devices:
+            old = before.by_name.get(device.name)
+            then, now = (d.values.get(edit.setting) if d else None for d in (old, device))
+            if (then and then.value) != (now and now.value):
+                was[then.shown if then else "not planned"] += 1
+                becomes[now.shown if now else "not planned"] += 1
+        if not was:
+            return Text(" no device has another value then  ", DIM)
+        one = next(iter(becomes)) if len(becomes) == 1 else ""
+        text = Text(f" {_counted(was)}", VIOLET).append(" → ", DIM).append(one or _counted(becomes), GREEN)
+        return text.append(f" on {counted(was.total(), 'device')}  ", DIM)
 
     def _changes(self, value: str) -> Sequence[Change] | None:
         """The changes that this text makes; None, and said, when it is no such value."""
