@@ -70,7 +70,7 @@ def _form(setting: Setting[Any], kind: type[Item] | None) -> str:
         return f"{many}{what} Written like `{kind.example}`."
     if isinstance(setting.parse, OneOf):
         return f"One of {', '.join(f'`{word}`' for word in setting.parse.words)}."
-    return " ".join((setting.parse.__doc__ or "").split())
+    return " ".join((setting.parse.__doc__ or "").split()).replace("; raises BadValue.", ".")
 
 
 def _parts(kind: type[Item]) -> Iterator[tuple[str, str, str]]:
@@ -102,7 +102,7 @@ def _what(kind: type[Item], name: str, described: FieldInfo) -> str:
         return "the name of a vault entry, or `each device`"
     if any(of is bool for of in plain):
         return "yes or no; its name alone is yes"
-    words_of_it = told.partition(". ")[0].rstrip(".") or ("a number" if int in plain else "a text")
+    words_of_it = told.partition(". ")[0].partition("; raises ")[0].rstrip(".") or ("a number" if int in plain else "a text")
     return words_of_it + (unit if not words_of_it.endswith(unit) else "")
 
 
