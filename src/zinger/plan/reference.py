@@ -102,7 +102,8 @@ def _what(kind: type[Item], name: str, described: FieldInfo) -> str:
         return "the name of a vault entry, or `each device`"
     if any(of is bool for of in plain):
         return "yes or no; its name alone is yes"
-    words_of_it = told.partition(". ")[0].partition("; raises ")[0].rstrip(".") or ("a number" if int in plain else "a text")
+    told = told.partition(". ")[0].partition("; raises ")[0].rstrip(".")
+    words_of_it = told or ("a number" if int in plain else "a text")
     return words_of_it + (unit if not words_of_it.endswith(unit) else "")
 
 
