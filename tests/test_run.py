@@ -31,7 +31,7 @@ async def carried(folder: JobFolder, **options: Any) -> tuple[Run, OpenJob]:
     job = OpenJob(folder)
     run = Run(job, Options(**options))
     await run.start()
-    await asyncio.wait_for(run.wait(), 60)
+    await asyncio.wait_for(run.wait(), 120)  # a bound for a machine that is busy, not a measure
     return run, job
 
 

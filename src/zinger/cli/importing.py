@@ -193,7 +193,7 @@ def _print_effect(effect: Effect, lines: int | None) -> None:
         if found:
             print(f"\n{fate}:" if fate is not Fate.KEPT else "\nkept, since the sheet does not have them (--remove):")
         if found and fate is Fate.NEW and not effect.of(Fate.CHANGED, Fate.SAME, Fate.KEPT, Fate.ASKED):
-            print(f"  all {counted(len(found), 'row')}")
+            print(f"  {counted(len(found), 'device')}")
             continue
         rows = []
         for laid in found:

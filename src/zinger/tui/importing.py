@@ -214,13 +214,23 @@ class ImportScreen(PlainScreen):
             self._proposal = await asyncio.to_thread(self.incoming.look, path)
         except (UnreadableError, JobFolderError) as error:
             self._proposal = self._effect = None
+            if self._was_left:
+                return
             self._note(Text(f" {error}", ROSE))
             self._say_effect(Text())
             self.query_one(Outcome).empty()
             return
+        if self._was_left:
+            return
         self.incoming.answers.clear()
         await self._show()
-        self.query_one(Headings).focus()
+        if not self._was_left:
+            self.query_one(Headings).focus()
+
+    @property
+    def _was_left(self) -> bool:
+        """Whether the screen was left while something was read for it."""
+        return not self.query(Headings)
 
     async def _show(self) -> None:
         assert self._proposal is not None
@@ -232,7 +242,10 @@ class ImportScreen(PlainScreen):
             imported = await asyncio.to_thread(self.incoming.read, proposal)
             self._effect = await asyncio.to_thread(self.incoming.effect, imported)
         except ValueError as error:
-            self._say_effect(Text(f" {error}", ROSE))
+            if not self._was_left:
+                self._say_effect(Text(f" {error}", ROSE))
+            return
+        if self._was_left:
             return
         left_out = [LeftOut(str(row), why) for part in proposal.parts for row, why in part.left_out]
         self.query_one(Outcome).show(self._effect, left_out)

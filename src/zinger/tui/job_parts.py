@@ -99,7 +99,8 @@ class JobScreen(PlainScreen):
 
     async def _look(self) -> None:
         plan = await asyncio.to_thread(self._desk.resolved)
-        self.query_one(Parts).show(plan.mode == "live", jobparts.parts_of(self._text, plan))
+        for parts in self.query(Parts):  # none, if the screen was left meanwhile
+            parts.show(plan.mode == "live", jobparts.parts_of(self._text, plan))
 
     @property
     def _text(self) -> str:

@@ -161,6 +161,7 @@ class PlanScreen(ZingerScreen):
         """Try what is being typed, and look whether the files changed outside."""
         now = time.monotonic()
         self._settle()
+        self.query_one(Values).see_cursor()
         editor = self.query_one(ValueEditor)
         changes = None if self._resolving.busy else editor.due(now)
         if changes is not None:

@@ -249,7 +249,7 @@ class Tree(Rows):
 
 
 class Values(Rows):
-    """The values of a device, each with its origin; sections with nothing planned are left out."""
+    """Who a device is, then its values, each with its origin; sections with nothing planned are left out."""
 
     def __init__(self) -> None:
         super().__init__(id="values")
@@ -267,7 +267,7 @@ class Values(Rows):
             if problem.setting and self.lit.get(problem.setting) is not Severity.ERROR:
                 self.lit[problem.setting] = problem.severity
         before = self.selected if self.cursor < len(self._items) else None
-        self._items = []
+        self._items = [("section", "who it is"), *(("value", name) for name in WHO)] if device else []
         for section, names in SECTIONS.items():
             if device is None or (rules_have and not rules_have(section) and not self.everything):
                 continue
@@ -275,11 +275,12 @@ class Values(Rows):
             if shown:
                 self._items += [("blank", "")] if self._items else []
                 self._items += [("section", section), *(("value", n) for n in shown)]
-        if device:
-            self._items += [("blank", ""), ("section", "who it is"), *(("value", name) for name in WHO)]
         self._version += 1
-        self.cursor = next((i for i in range(len(self._items)) if before and self.key(i) == before), 0)
+        same = (i for i in range(len(self._items)) if before and self.key(i) == before)
+        settings = (i for i in range(len(self._items)) if self.key(i) in SETTINGS)
+        self.cursor = next(same, next(settings, 0))  # at first on its settings, which are looked at most
         self.redraw()
+        self._scroll_to_cursor()
 
     def count(self) -> int:
         return len(self._items)
