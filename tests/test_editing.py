@@ -278,7 +278,7 @@ def test_sites_and_roles_are_made_renamed_and_removed_as_steps(tmp_path: Path) -
         ("role", "core"),
     ]
     parts = jobparts.parts_of(text(), plan)
-    with pytest.raises(ValueError, match="1 devices are of access"):
+    with pytest.raises(ValueError, match="1 device has the role access"):
         jobparts.removed(parts[2])
     for name, words in (("corbel bridge", "already"), (" ", "needs a name"), ("a\x1bb", "U\\+001B")):
         with pytest.raises(ValueError, match=words):

@@ -380,7 +380,7 @@ def test_a_sheet_that_does_not_say_its_site_is_asked_once(tmp_path: Path) -> Non
 
 def test_a_cell_is_corrected_by_its_name() -> None:
     proposal = propose(SHEET.encode(), "s.csv", {})
-    assert take(proposal.correct("d3", "10.44.8.12")).rows[1][3] == "10.44.8.12"
+    assert take(proposal.correct({"d3": "10.44.8.12"})).rows[1][3] == "10.44.8.12"
     for cell, words in (("D9", "no device of the sheet has a cell D9"), ("Z3", "no device"), ("3D", "is not a cell")):
         with pytest.raises(ValueError, match=words):
-            proposal.correct(cell, "x")
+            proposal.correct({cell: "x"})

@@ -243,3 +243,35 @@ def test_devices_are_copied_compared_removed_a_value_lifted_and_a_site_made(
     assert (
         "kvr-wj-sw1," not in (folder / "devices.csv").read_text() and "Open Moor" in (folder / "job.yaml").read_text()
     )
+
+
+SECOND = (
+    "Name;Family;Role;IP;Serial\nkvr-wj-sw1;Quern S2;acces;10.44.8.21;QS2-0411\n"
+    "kvr-wj-new;Quern S2;access;10.44.8.12;QS2-0412\nTotal;2;;;\n"
+)
+
+
+def test_an_imports_rows_are_corrected_answered_and_taken(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    sheet = tmp_path / "second.csv"
+    sheet.write_text(SECOND)
+    term = start(folder, "plan", str(folder))
+    term.until("16 devices", "next finding")
+    term.keys("i")
+    term.until("into job")
+    term.keys("-l", str(sheet))
+    term.keys("Enter")
+    term.until("2 devices", "access?", "(so the job calls it)", "its serial is that of kvr-wj-sw2", "a sum: 'Total'")
+    term.keys("m")
+    term.until("1 changed", "1 to be asked", "10.44.8.11", "10.44.8.21")
+    term.keys("Tab")
+    term.until("correct or answer")
+    term.keys("Home", "Enter")
+    term.until("Which device is row 3, kvr-wj-new?", "it is another device")
+    term.keys("Enter")
+    term.until("2 changed", "kvr-wj-new", "14 not in the sheet, kept")
+    assert "kvr-wj-new" not in (folder / "devices.csv").read_text()
+    term.keys("t")
+    term.until("plan  Kettlestone", "kvr-wj-new")
+    rows = (folder / "devices.csv").read_text()
+    assert "kvr-wj-new,Quern S2,10.44.8.12,QS2-0412" in rows and "kvr-wj-sw1,Quern S2,10.44.8.21,QS2-0411" in rows

@@ -84,11 +84,7 @@ def _decided(proposal: Proposal, column: Several, cell: Several, for_all: Severa
             proposal = proposal.decide(heading, meaning)
         for text in for_all or []:
             proposal = proposal.say_for_all(*_pair(text, "--all"))
-        for text in cell or []:
-            name, equals, value = text.partition("=")
-            if not equals:
-                raise CommandError(f"--set {text} says nothing; write it like --set G12=TEXT")
-            proposal = proposal.correct(name, value)
+        proposal = proposal.correct(dict(_pair(text, "--set") for text in cell or []))
     except ValueError as error:
         raise CommandError(str(error)) from None
     return proposal

@@ -12,13 +12,14 @@ from pathlib import Path
 from zinger.phrasebook.load import Families
 from zinger.plan.files.documents import JobDocument
 from zinger.plan.files.editing import Files
-from zinger.plan.files.headings import Known
+from zinger.plan.files.headings import Known, plain_name
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.merging import Fate, Laid, Merged, merge
 from zinger.plan.files.newjob import job_text, site_key, subnet_of
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.files.tables import Table, read_tables
 from zinger.plan.files.transfer import BadCell, Imported, Proposal, own_devices, propose, take
+from zinger.plan.problems import Severity
 from zinger.plan.raw import SHEET_FILE, RawJob
 from zinger.store.folder import JobFolder, JobFolderError, create_job
 from zinger.store.undo import keep_before
@@ -89,6 +90,12 @@ class Incoming:
         return JobFolder(self.target) if (self.target / "job.yaml").exists() else None
 
     @property
+    def _raw(self) -> RawJob:
+        """What the job says, as written; nothing for a new one."""
+        job = self._job
+        return read_job(job.files().job) if job else RawJob()
+
+    @property
     def words(self) -> str:
         """Where it goes, for a headline."""
         return f"into {self.target.name}" if self._job else f"a new job, {self.title}"
@@ -101,10 +108,9 @@ class Incoming:
             raise JobFolderError(f"{sheet} can't be read: {error.strerror}") from None
         job = self._job
         families = job.families()[0] if job else Families()
-        raw = read_job(job.files().job) if job else RawJob()
-        sites = [word for key, site in raw.sites.items() for word in (key, site.name)]
-        names = {"family": list(families), "site": sites, "role": list(raw.roles)}
-        known = Known({meaning: frozenset(map(_plain, words)) for meaning, words in names.items()})
+        raw = self._raw
+        names = {"family": list(families), "site": _site_names(raw), "role": list(raw.roles)}
+        known = Known({meaning: frozenset(map(plain_name, words)) for meaning, words in names.items()})
         proposal = propose(data, sheet.name, raw.columns, only, known)
         if len(raw.sites) == 1 and not any("site" in part.columns.means or part.site for part in proposal.parts):
             proposal = proposal.say_for_all("site", next(iter(raw.sites.values())).name)
@@ -113,10 +119,9 @@ class Incoming:
     def read(self, proposal: Proposal) -> Imported:
         """Every cell by what its heading means; names that are slips of the job's own are bad cells."""
         imported = take(proposal)
-        job = self._job
-        raw = read_job(job.files().job) if job else RawJob()
-        sites = [word for key, site in raw.sites.items() for word in (site.name, key)]
-        slips = [*_slips(imported, proposal, "site", sites), *_slips(imported, proposal, "role", list(raw.roles))]
+        raw = self._raw
+        slips = [*_slips(imported, proposal, "site", _site_names(raw))]
+        slips += _slips(imported, proposal, "role", list(raw.roles))
         return replace(imported, bad=(*imported.bad, *slips))
 
     def effect(self, imported: Imported) -> Effect:
@@ -128,10 +133,10 @@ class Incoming:
         own = own_devices(table, raw.columns) if table else Imported((), (), (), ())
         merged = merge(own, imported, self.answers, self.remove)
         good = imported.good
-        known = {_plain(word) for key, site in raw.sites.items() for word in (key, site.name)}
+        known = set(map(plain_name, _site_names(raw)))
         sites: dict[str, str] = {}
         for name in dict.fromkeys(filter(None, good.column("site"))):
-            if _plain(name) not in known:
+            if plain_name(name) not in known:
                 sites[site_key(name, {*raw.sites, *sites})] = name
         roles = dict.fromkeys(role for role in good.column("role") if role and role not in raw.roles)
         new = any(laid.fate is Fate.NEW for laid in merged.laid)
@@ -181,14 +186,16 @@ def _readable(files: Files, rows: int, before: Files | None = None) -> None:
     bad = [p for p in bad if p.what not in known]
     if bad:
         raise JobFolderError(f"nothing was written, since the job could not be read afterwards: {bad[0]}")
-    if len(found) + sum(p.id == "sheet-shape" for p in problems) < rows and rows:
+    told = sum(p.id == "sheet-shape" and p.severity is Severity.WARNING for p in problems)  # rows that are no devices
+    if len(found) + told < rows:
         raise JobFolderError(
             f"nothing was written, since only {counted(len(found), 'device')} of {rows} could be read afterwards"
         )
 
 
-def _plain(name: str) -> str:
-    return " ".join(name.lower().replace("-", " ").split())
+def _site_names(raw: RawJob) -> list[str]:
+    """The names and keys of a job's sites."""
+    return [word for key, site in raw.sites.items() for word in (site.name, key)]
 
 
 def _slips(imported: Imported, proposal: Proposal, meaning: str, known: list[str]) -> Iterator[BadCell]:
@@ -207,11 +214,11 @@ def _slips(imported: Imported, proposal: Proposal, meaning: str, known: list[str
 
 def _nearly(names: Counter[str], known: list[str]) -> dict[str, tuple[str, str]]:
     """Of the names in a sheet those that are probably slips, with what is meant and why."""
-    own = {_plain(name): name for name in known}
-    often = {_plain(name): name for name, count in names.items() if count >= _OFTEN}
+    own = {plain_name(name): name for name in known}
+    often = {plain_name(name): name for name, count in names.items() if count >= _OFTEN}
     slips: dict[str, tuple[str, str]] = {}
     for name, count in names.items():
-        plain = _plain(name)
+        plain = plain_name(name)
         if plain in own or name in often.values():
             continue
         if found := difflib.get_close_matches(plain, own, 1, _ALIKE):

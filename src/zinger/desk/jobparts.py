@@ -16,6 +16,7 @@ from zinger.plan.raw import RawJob
 from zinger.plan.values.addresses import parse_network
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.text import parse_text
+from zinger.wording import counted
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ def set_mode(live: bool) -> list[Change]:
 
 
 def new_site(job_text: str, name: str, subnet: str) -> list[Change]:
-    """A site; raises BadValue for a name that is taken or empty, and for what is no subnet."""
+    """A new site. Raises BadValue if the name is empty or taken, or the subnet is not valid."""
     job = read_job(job_text)
     name = _free_name(name, [site.name for site in job.sites.values()], "site")
     changes = [Change(("sites", (key := site_key(name, job.sites)), "name"), name)]
@@ -108,7 +109,8 @@ def resubnetted(part: JobPart, subnet: str) -> list[Change]:
 def removed(part: JobPart) -> list[Change]:
     """Without a site or role that no device is of; raises BadValue while one is."""
     if part.devices:
-        raise BadValue(f"{part.devices} devices are of {part.name}", "give them another first")
+        devices = f"{counted(part.devices, 'device')} {'has' if part.devices == 1 else 'have'}"
+        raise BadValue(f"{devices} the {part.kind} {part.name}", f"give another {part.kind} first")
     return [Change((f"{part.kind}s", part.key), None)]
 
 

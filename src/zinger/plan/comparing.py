@@ -1,4 +1,4 @@
-"""Two devices beside each other, setting by setting: what differs first, then what is the same."""
+"""Compares two devices by setting: the different settings first, then the equal ones."""
 
 from __future__ import annotations
 

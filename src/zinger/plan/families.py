@@ -57,7 +57,7 @@ class FamilyRules:
     """Those of them that it reads back."""
 
     def asked_of_passwords(self, job: PasswordRules) -> FamilyRules:
-        """These rules with what a job asks of passwords besides."""
+        """The family's rules and the job's password rules together."""
         classes = tuple(dict.fromkeys((*self.secret_classes, *job.classes)))
         return replace(self, secret_shortest=max(self.secret_shortest, job.shortest), secret_classes=classes)
 

@@ -23,18 +23,22 @@ TYPED_FROM = 12
 
 
 class Choices(Rows):
-    """What can be chosen: what each stands for, and its words; those that have all the wanted words."""
+    """What can be chosen: what each stands for, and its words; those that have all the wanted words.
 
-    def __init__(self, choices: Sequence[tuple[Any, str]]) -> None:
+    `aliases` are more words by which each is found, in the same order, or nothing.
+    """
+
+    def __init__(self, choices: Sequence[tuple[Any, str]], aliases: Sequence[str] = ()) -> None:
         super().__init__(id="choices")
-        self._all = list(choices)
+        also = aliases or [""] * len(choices)
+        self._all = [(key, words, f"{words} {a}".lower()) for (key, words), a in zip(choices, also, strict=True)]
         self._shown = self._all
         self._version = 0
 
     def want(self, words: str) -> None:
         """Show only what has all these words."""
         wanted = words.lower().split()
-        self._shown = [choice for choice in self._all if all(word in choice[1].lower() for word in wanted)]
+        self._shown = [choice for choice in self._all if all(word in choice[2] for word in wanted)]
         self.cursor = 0
         self._version += 1
         self.redraw()
@@ -61,9 +65,11 @@ class ChoiceDialog(ModalScreen[Any]):
         Binding("down", "step(1)", show=False, priority=True),
     ]
 
-    def __init__(self, title: str, choices: Iterable[tuple[Any, str]], body: str = "") -> None:
+    def __init__(
+        self, title: str, choices: Iterable[tuple[Any, str]], body: str = "", aliases: Sequence[str] = ()
+    ) -> None:
         super().__init__()
-        self.title_text, self.body, self._choices = title, body, list(choices)
+        self.title_text, self.body, self._choices, self._aliases = title, body, list(choices), aliases
 
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
@@ -71,7 +77,7 @@ class ChoiceDialog(ModalScreen[Any]):
             yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
             if len(self._choices) > TYPED_FROM:
                 yield Input(placeholder="type to find it; Enter takes it", id="choice-words")
-            yield Choices(self._choices)
+            yield Choices(self._choices, self._aliases)
 
     def on_mount(self) -> None:
         choices = self.query_one(Choices)

@@ -5,14 +5,12 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Hashable
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import ClassVar
 
 from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
-from textual.screen import ModalScreen
 from textual.widgets import Footer, Input, Static
 
 from zinger.desk.incoming import Effect, Incoming
@@ -23,7 +21,7 @@ from zinger.plan.files.transfer import BadCell, Proposal
 from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
-from zinger.tui.choosing import LineDialog, PathSuggester
+from zinger.tui.choosing import ChoiceDialog, LineDialog, PathSuggester
 from zinger.tui.dialogs import Dialog, message
 from zinger.tui.import_rows import LeftOut, Outcome, cell_dialog, who_dialog
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
@@ -78,85 +76,15 @@ class Headings(Rows):
         return text.append(fit(self.samples.get(match.heading, ""), width - text.cell_len - 1), SLATE)
 
 
-class Meanings(Rows):
-    """Everything that a heading can mean, filtered by typing."""
-
-    def __init__(self) -> None:
-        super().__init__(id="meanings")
-        self.wanted = ""
-        self._names: list[str] = []
-        self.lay_out()
-
-    def lay_out(self) -> None:
-        """Show what has all the words."""
-        known = {**{name: "" for name in _MEANINGS}}
-        for alias, name in known_headings().items():
-            known[name] = f"{known.get(name, '')} {alias}"
-        words = self.wanted.lower().split()
-        self._names = [""] if not words else []
-        self._names += [n for n in _MEANINGS if all(w in f"{n} {_MEANINGS[n]} {known[n]}".lower() for w in words)]
-        self.cursor = 0
-        if self.is_mounted:
-            self.redraw()
-
-    def count(self) -> int:
-        return len(self._names)
-
-    def key(self, index: int) -> Any:
-        return self._names[index]
-
-    def stamp(self, index: int) -> Hashable:
-        return self._names[index] or "nothing"
-
-    def draw(self, index: int, width: int) -> Text:
-        name = self._names[index]
-        if not name:
-            return Text(" only keep this column as it is", DIM)
-        return Text(f" {_MEANINGS[name] if name in SETTINGS else name:<32}", PAPER).append(name, DIM)
-
-
-class MeaningDialog(ModalScreen[str | None]):
-    """Choose what a heading means; returns the meaning, nothing for a column that is only kept, None when left."""
-
-    BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("escape", "leave", "leave", priority=True),
-        Binding("up", "step(-1)", show=False, priority=True),
-        Binding("down", "step(1)", show=False, priority=True),
-    ]
-
-    def __init__(self, heading: str) -> None:
-        super().__init__()
-        self.heading = heading
-
-    def compose(self) -> ComposeResult:
-        with Vertical(id="dialog"):
-            yield Static(Text(f"What does {self.heading!r} mean?", Style(color=BRASS, bold=True)))
-            yield Input(placeholder="type to find it; Enter takes it", id="meaning-words")
-            yield Meanings()
-
-    def on_mount(self) -> None:
-        self.query_one(Input).focus()
-
-    def on_input_changed(self, event: Input.Changed) -> None:
-        meanings = self.query_one(Meanings)
-        meanings.wanted = event.value
-        meanings.lay_out()
-
-    def on_input_submitted(self) -> None:
-        meanings = self.query_one(Meanings)
-        if meanings.count():
-            self.dismiss(meanings.key(meanings.cursor))
-
-    def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self.dismiss(event.key)
-
-    def action_step(self, by: int) -> None:
-        """Move in the list while the cursor stays in the line."""
-        self.query_one(Meanings).action_step(by)
-
-    def action_leave(self) -> None:
-        """Leave it as it was."""
-        self.dismiss(None)
+def meaning_dialog(heading: str) -> ChoiceDialog:
+    """Asks what a heading means: a setting, an identity, or nothing; found by any heading that is known for it."""
+    aliases: dict[str, str] = {}
+    for alias, name in known_headings().items():
+        aliases[name] = f"{aliases.get(name, '')} {alias}"
+    choices = [("", "only keep this column as it is")]
+    choices += [(name, f"{title if name in SETTINGS else name:<32}{name}") for name, title in _MEANINGS.items()]
+    found_by = [aliases.get(name, "") for name, _ in choices]
+    return ChoiceDialog(f"What does {heading!r} mean?", choices, aliases=found_by)
 
 
 class ImportScreen(PlainScreen):
@@ -268,7 +196,7 @@ class ImportScreen(PlainScreen):
         def typed(text: str | None) -> None:
             if text is not None and self._proposal is not None:
                 try:
-                    self._decided(self._proposal.correct(cell.cell, text))
+                    self._decided(self._proposal.correct({cell.cell: text}))
                 except ValueError as error:
                     self.notify(str(error))
 
@@ -278,7 +206,7 @@ class ImportScreen(PlainScreen):
         if laid.fate is Fate.KEPT or laid.fate is Fate.REMOVED:
             self.incoming.remove = set(self.incoming.remove or ()) ^ {laid.name}
             self._decided()
-        elif laid.fate is Fate.ASKED or laid.by == "your answer":
+        elif laid.fate is Fate.ASKED or laid.answered:
 
             def answered(answer: str | None) -> None:
                 if answer is not None:
@@ -295,10 +223,7 @@ class ImportScreen(PlainScreen):
         if not likely:
             self.notify("no cell that can't be read has a likely meaning")
             return
-        proposal = self._proposal
-        for cell in likely:
-            proposal = proposal.correct(cell.cell, cell.meant)
-        self._decided(proposal)
+        self._decided(self._proposal.correct({cell.cell: cell.meant for cell in likely}))
 
     def action_meaning(self) -> None:
         """Decide what the heading under the cursor means."""
@@ -311,7 +236,7 @@ class ImportScreen(PlainScreen):
             if meaning is not None and self._proposal is not None:
                 self._decided(self._proposal.decide(heading, meaning))
 
-        self.app.push_screen(MeaningDialog(heading), decided)
+        self.app.push_screen(meaning_dialog(heading), decided)
 
     def action_other(self) -> None:
         """Another file."""

@@ -48,7 +48,7 @@ def unshielded(text: str) -> str:
 
 
 def is_empty(cell: Any) -> bool:
-    """Whether nothing stands in a cell; one that was spoiled is not empty."""
+    """Whether a cell is empty. A spoiled cell is not empty."""
     return cell is None or (isinstance(cell, str) and not cell.strip() and not isinstance(cell, Spoiled))
 
 
@@ -103,12 +103,7 @@ def date_cell(date: datetime.datetime | datetime.date | datetime.time) -> Spoile
     if isinstance(date, datetime.date):
         low, high = sorted((date.month, date.day))
         meant = (f"{low}-{high}",) if low < high else ()
-    return Spoiled(
-        text,
-        f"the spreadsheet program made a date of it ({text})",
-        "Format the column as text and type it again",
-        *meant,
-    )
+    return Spoiled(text, f"the spreadsheet program made a date of it ({text})", _AS_TEXT, *meant)
 
 
 def cell_of(value: Any) -> Any:

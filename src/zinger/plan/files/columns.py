@@ -17,7 +17,7 @@ from zinger.plan.files.tables import Cells, Table
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.management.settings import ADDRESS
 from zinger.plan.values.addresses import with_mask
-from zinger.plan.values.bad import BadValue
+from zinger.plan.values.bad import BadValue, refusal
 
 _WHO = ("hostname", "serial", "mac", "label", "management.address", "family")
 _SUM = re.compile(
@@ -62,7 +62,7 @@ class Columns:
         return frozenset(index for indexes in self._at.values() for index in indexes) | mask
 
     def read(self, cells: Cells) -> Iterator[Said]:
-        """What a row says, a meaning at a time; nothing of what is empty or says that there is no value."""
+        """The values of a row by meaning. Empty cells, and cells such as `n/a`, give no value."""
         for meaning, indexes in self._at.items():
             there = [i for i in indexes if i < len(cells) and not is_empty(cells[i]) and not says_nothing(cells[i])]
             spoiled = [Said(meaning, cells[i], i, _error(cells[i])) for i in there if isinstance(cells[i], Spoiled)]
@@ -89,7 +89,7 @@ class Columns:
                 raise _error(mask)
             if not address:
                 raise BadValue(f"a mask {mask} stands without an address", "give the address, or empty the cell")
-            if wrong := _refused(ADDRESS.name, address):
+            if wrong := refusal(ADDRESS.parse, address):
                 yield Said(ADDRESS.name, address, there[0], wrong)
                 return
             yield Said(ADDRESS.name, with_mask(address, mask), there[0])
@@ -158,21 +158,13 @@ def _error(cell: Spoiled) -> BadValue:
     return BadValue(cell.what, cell.do[:1].lower() + cell.do[1:])
 
 
-def _refused(meaning: str, value: Any) -> BadValue | None:
-    try:
-        SETTINGS[meaning].parse(value)
-    except BadValue as error:
-        return error
-    return None
-
-
 def _joined(meaning: str, cells: Iterable[tuple[int, Any]]) -> Iterator[Said]:
     """Several columns as one list; each entry is tried by itself, so that a wrong one can be pointed at."""
     texts, first, wrong = [], -1, False
     for index, cell in cells:
         text = cell.strip() if isinstance(cell, str) else cell
         first = index if first < 0 else first
-        if error := _refused(meaning, text):
+        if error := refusal(SETTINGS[meaning].parse, text):
             wrong = True
             yield Said(meaning, text, index, error)
         texts += [str(t) for t in text] if isinstance(text, list) else [str(text)]

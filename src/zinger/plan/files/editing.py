@@ -124,7 +124,7 @@ class Edits:
         return self._job.get(change.path)
 
     def cells(self, row: int) -> dict[str, str]:
-        """What stands in a row of a CSV sheet, by what its columns mean, or by heading; raises KeyError."""
+        """The cells of a row of a CSV sheet by meaning, else by heading. Raises KeyError, TypeError."""
         if not isinstance(self._sheet, CsvSheet):
             raise TypeError(f"{self.base.sheet_name} is not a CSV sheet; bring it in with `zinger import`")
         return self._sheet.cells(row)

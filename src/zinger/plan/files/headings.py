@@ -152,15 +152,20 @@ def heading_for(meaning: str) -> str:
     return meaning if meaning in IDENTITY or meaning == "hostname" else SETTINGS[meaning].title
 
 
+def plain_name(name: str) -> str:
+    """The name of a family, site or role without case, hyphens and doubled blanks."""
+    return " ".join(name.lower().replace("-", " ").split())
+
+
 @dataclass(frozen=True)
 class Known:
-    """What a job knows already, by which values tell their heading: names of families, sites and roles."""
+    """The names of families, sites and roles (as `plain_name` has them) that a job has, which tell a heading."""
 
     names: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
     def meaning(self, values: Sequence[str]) -> str:
         """Of which of them nearly all these values are names."""
-        lower = [" ".join(v.lower().replace("-", " ").split()) for v in values]
+        lower = [plain_name(v) for v in values]
         for meaning, names in self.names.items():
             if names and sum(v in names for v in lower) > 0.9 * len(lower):
                 return meaning

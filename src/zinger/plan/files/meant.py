@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Callable, Iterator
 
-from zinger.plan.values.bad import BadValue
+from zinger.plan.values.bad import refusal
 from zinger.plan.values.text import HOSTILE, named
 
 _MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
@@ -24,13 +24,8 @@ _DIGITS_MEANT = {"O": "0", "o": "0", "Q": "0", "l": "1", "I": "1", "|": "1", "S"
 def meant(text: str, parse: Callable[[object], object]) -> tuple[str, str] | None:
     """The text that was probably meant and why, where it can be read; None when nothing is likely."""
     for candidate, why in _candidates(text):
-        if candidate == text:
-            continue
-        try:
-            parse(candidate)
-        except BadValue:
-            continue
-        return candidate, why
+        if candidate != text and refusal(parse, candidate) is None:
+            return candidate, why
     return None
 
 

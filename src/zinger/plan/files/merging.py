@@ -18,6 +18,7 @@ from zinger.wording import did_you_mean
 WHO = ("serial", "mac", "label", "hostname")
 """What tells which device a row is, the surest first."""
 _CONTRADICT = ("serial", "mac", "hostname")
+_BY_A_PERSON = "your answer"
 NEW, SKIP = "new", "skip"
 """Answers to a question beside the name of a device: it is another device, it is left out."""
 
@@ -62,6 +63,8 @@ class Laid:
     changes: tuple[CellChange, ...] = ()
     question: str = ""
     choices: tuple[str, ...] = ()
+    answered: bool = False
+    """Whether a person said which device it is."""
 
 
 @dataclass
@@ -135,7 +138,7 @@ class _Merger:
         for row, hits in enumerate(found):
             if self.keys[row] in self.answers or row in self.new.wrong:
                 continue
-            devices = list(dict.fromkeys(device for several in hits.values() for device in several))
+            devices = _devices(hits)
             if len(devices) > 1:
                 each = "; ".join(f"its {key} is that of {self._list(several)}" for key, several in hits.items())
                 asked[row] = each, devices
@@ -168,7 +171,7 @@ class _Merger:
     def _lay(self, row: int, hits: Mapping[str, list[int]], asked: tuple[str, list[int]] | None) -> Laid:
         name, key = _name(self.new, row), self.keys[row]
         if row in self.new.wrong:
-            self.spoken |= {device for devices in hits.values() for device in devices}
+            self.spoken |= set(_devices(hits))
             return Laid(name, Fate.BAD, key)
         if asked:
             why, devices = asked
@@ -176,26 +179,27 @@ class _Merger:
             return Laid(name, Fate.ASKED, key, question=why, choices=tuple(self.names[d] for d in devices))
         answer = self.answers.get(key, "")
         if answer == SKIP:
-            self.spoken |= {device for devices in hits.values() for device in devices}
-            return Laid(name, Fate.SKIPPED, key, "your answer")
+            self.spoken |= set(_devices(hits))
+            return Laid(name, Fate.SKIPPED, key, _BY_A_PERSON, answered=True)
         device, by = self._answered(answer) if answer else (next(iter(hits.values()), [None])[0], next(iter(hits), ""))
         if device is None:
             self.rows.append([""] * len(self.headings))
             self._put(self.rows[-1], row)
-            return Laid(name, Fate.NEW, key, by)
+            return Laid(name, Fate.NEW, key, by, answered=bool(answer))
         if device in self.taken:
             raise ValueError(f"row {key} can't be {self.names[device]} too: another row is already")
         self.taken.add(device)
         changes = self._put(self.rows[device], row)
-        return Laid(self.names[device], Fate.CHANGED if changes else Fate.SAME, key, by, tuple(changes))
+        fate = Fate.CHANGED if changes else Fate.SAME
+        return Laid(self.names[device], fate, key, by, tuple(changes), answered=bool(answer))
 
     def _answered(self, answer: str) -> tuple[int | None, str]:
         if answer == NEW:
-            return None, "your answer"
+            return None, _BY_A_PERSON
         if answer not in self.names:
             hint = did_you_mean(answer, self.names)
             raise ValueError(f"the job has no device {answer}{hint}; give one, or {NEW}, or {SKIP}")
-        return self.names.index(answer), "your answer"
+        return self.names.index(answer), _BY_A_PERSON
 
     def _put(self, into: list[str], row: int) -> list[CellChange]:
         """Write what the new row says, an empty cell too; returns what that changes."""
@@ -230,6 +234,11 @@ def _columns(own: Imported, new: Imported) -> tuple[list[str], dict[int, int]]:
             same = [len(headings) - 1]
         place[index] = same[0]
     return headings, place
+
+
+def _devices(hits: Mapping[str, list[int]]) -> list[int]:
+    """The devices that any mark of a row points at, each once, the surest first."""
+    return list(dict.fromkeys(device for several in hits.values() for device in several))
 
 
 def _index(texts: Sequence[str]) -> dict[str, list[int]]:

@@ -1,7 +1,7 @@
 """Build sheets into tables, whatever they are: CSV with any delimiter and encoding, XLSX, YAML or JSON.
 
-A table keeps every cell as it was written, with the row that it stands in; what is a heading is found here, what it
-means is not. What can't be read at all is an error that points at the file and the row.
+A table keeps every cell as it was written, with its row number. This module finds the headings; `headings` finds
+what they mean. What can't be read at all is an error that points at the file and the row.
 """
 
 from __future__ import annotations
@@ -66,15 +66,18 @@ class Table:
         key = f"{self.cell_name(row, index)} {heading}".rstrip() if self.heading_row else heading
         return Spot(self.file, row, key)
 
-    def with_cell(self, row: int, index: int, text: str) -> Table:
-        """The table with another text in one cell."""
+    def with_cells(self, texts: Mapping[tuple[int, int], str]) -> Table:
+        """The table with other texts in some cells, by row number and column."""
+        of_row: dict[int, dict[int, str]] = {}
+        for (row, index), text in texts.items():
+            of_row.setdefault(row, {})[index] = text
 
-        def changed(cells: Cells) -> Cells:
-            wide = cells + ("",) * (index + 1 - len(cells))
-            return (*wide[:index], text, *wide[index + 1 :])
+        def changed(number: int, cells: Cells) -> Cells:
+            said = of_row.get(number, {})
+            wide = max([len(cells), *(index + 1 for index in said)])
+            return tuple(said.get(i, cells[i] if i < len(cells) else "") for i in range(wide)) if said else cells
 
-        rows = tuple((number, changed(cells) if number == row else cells) for number, cells in self.rows)
-        return replace(self, rows=rows)
+        return replace(self, rows=tuple((number, changed(number, cells)) for number, cells in self.rows))
 
 
 def letter(index: int) -> str:

@@ -14,7 +14,7 @@ from functools import cached_property
 from typing import Any
 
 from zinger.plan.files.cells import Spoiled, is_empty, says_nothing
-from zinger.plan.files.columns import Columns, Said, plain_text
+from zinger.plan.files.columns import Columns, Said
 from zinger.plan.files.documents import table_to_csv
 from zinger.plan.files.headings import (
     IDENTITY,
@@ -25,6 +25,7 @@ from zinger.plan.files.headings import (
     heading_for,
     match_headings,
     meaning_of,
+    plain_name,
 )
 from zinger.plan.files.meant import meant
 from zinger.plan.files.tables import Cells, Table, read_tables
@@ -32,7 +33,7 @@ from zinger.plan.files.yamlfile import UnreadableError
 from zinger.plan.model import Plan
 from zinger.plan.problems import Problem, Spot, error_at
 from zinger.plan.settings import SETTINGS
-from zinger.plan.values.bad import BadValue
+from zinger.plan.values.bad import BadValue, refusal
 
 FOR_ALL = ("site", "role", "family")
 """What can be said once for all rows of a sheet that does not say it."""
@@ -152,30 +153,37 @@ class Proposal:
             raise ValueError(f"the sheet has a column for the {meaning}; correct it there, or only keep that column")
         return replace(self, for_all={**self.for_all, meaning: text.strip()})
 
-    def correct(self, cell: str, text: str) -> Proposal:
-        """The proposal with another text in one cell (`G12`, `Sheet!G12`); raises ValueError where there is none."""
-        sheet, _, name = cell.rpartition("!")
-        found = re.fullmatch(r"([A-Za-z]{1,3})(\d+)", name.strip())
-        if not found:
-            raise ValueError(f"{cell!r} is not a cell; write it like G12, or Sheet!G12")
-        index, row = _index(found[1]), int(found[2])
-        for at, part in enumerate(self.parts):
-            named = not sheet or sheet.strip("'").lower() == part.table.name.lower()
-            if named and index < len(part.table.headings) and any(number == row for number, _ in part.devices.rows):
-                changed = replace(part, table=part.table.with_cell(row, index, text))
-                return replace(self, parts=(*self.parts[:at], changed, *self.parts[at + 1 :]))
-        raise ValueError(f"no device of the sheet has a cell {cell}")
+    def correct(self, texts: Mapping[str, str]) -> Proposal:
+        """The proposal with other texts in some cells (`G12`, `Sheet!G12`); raises ValueError for a cell not there."""
+        rows = [{number for number, _ in part.devices.rows} for part in self.parts]
+        changes: list[dict[tuple[int, int], str]] = [{} for _ in self.parts]
+        for cell, text in texts.items():
+            sheet, row, index = _place(cell)
+            for part, numbers, said in zip(self.parts, rows, changes, strict=True):
+                named = not sheet or sheet.lower() == part.table.name.lower()
+                if named and index < len(part.table.headings) and row in numbers:
+                    said[row, index] = text
+                    break
+            else:
+                raise ValueError(f"no device of the sheet has a cell {cell}")
+        parts = zip(self.parts, changes, strict=True)
+        return replace(self, parts=tuple(replace(p, table=p.table.with_cells(c)) if c else p for p, c in parts))
 
     def remembered(self) -> dict[str, str]:
         """What the job must remember, so that the same headings need no second question."""
         return {h: m.meaning for h, m in self.matches.items() if h and m.meaning != meaning_of(h, {})}
 
 
-def _index(letters: str) -> int:
+def _place(cell: str) -> tuple[str, int, int]:
+    """The sheet, row and column (from 0) that a cell's name means; raises ValueError."""
+    sheet, _, name = cell.rpartition("!")
+    found = re.fullmatch(r"([A-Za-z]{1,3})(\d+)", name.strip())
+    if not found:
+        raise ValueError(f"{cell!r} is not a cell; write it like G12, or Sheet!G12")
     index = 0
-    for letter in letters.upper():
+    for letter in found[1].upper():
         index = index * 26 + ord(letter) - 64
-    return index - 1
+    return sheet.strip("'"), int(found[2]), index - 1
 
 
 def propose(
@@ -208,7 +216,7 @@ def propose(
             continue
         parts.append(Part(table, tuple(matches)))
     known_sites = known.names.get("site", frozenset()) if known else frozenset()
-    if len(parts) > 1 or sheet or any(plain_text(part.table.name) in known_sites for part in parts):
+    if len(parts) > 1 or sheet or any(plain_name(part.table.name) in known_sites for part in parts):
         parts = [replace(part, site=_site_of(part)) for part in parts]
     if not parts and empty:
         where = Spot(file, empty[0].heading_row, empty[0].name)
@@ -407,19 +415,11 @@ def _bad(
     likely = None
     if isinstance(cell, Spoiled):
         why = "without that character" if cell.refused else "as it was typed"
-        likely = next(((m, why) for m in cell.meant if _can(parse, m)), None)
+        likely = next(((m, why) for m in cell.meant if refusal(parse, m) is None), None)
     likely = likely or (meant(text, parse) if text and isinstance(cell, str) else None)
     text_meant, why = likely or ("", "")
     name = table.cell_name(row, index)
     return BadCell(table.spot(row, index), name, row, meaning, text, error.what, error.repair, text_meant, why)
-
-
-def _can(parse: Callable[[object], object], text: str) -> bool:
-    try:
-        parse(text)
-    except BadValue:
-        return False
-    return True
 
 
 def _too_wide(table: Table, row: int, cells: Sequence[Any]) -> list[BadCell]:

@@ -53,7 +53,7 @@ SPEEDS = ("auto", "10", "100", "1000", "2500", "5000", "10000", "25000", "40000"
 
 
 class PortOptions(Item):
-    """What ports do besides carrying VLANs; a part that is not said stays as the device has it.
+    """Options of ports other than VLANs. A part that is not planned is not sent.
 
     `speed` in Mbit/s and `duplex` (IEEE 802.3), `power` over Ethernet and who loses it last (IEEE 802.3bt, RFC 3621),
     `dot1x` that a station signs in first (IEEE 802.1X), spanning tree: `edge` port, `guard` (IEEE 802.1Q 13.27) and
