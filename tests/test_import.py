@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import io
+import zipfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -263,12 +264,38 @@ def test_what_is_only_kept_survives_byte_for_byte(cells: list[tuple[str, str]], 
     assert [row[2:] for row in once.rows] == [row[2:] for row in again.rows] == cells
 
 
+def with_damaged_parts(workbook: bytes) -> bytes:
+    """What is compressed in a workbook overwritten, its directory left as it was."""
+    data = bytearray(workbook)
+    for entry in zipfile.ZipFile(io.BytesIO(workbook)).infolist():
+        first = entry.header_offset + 30 + len(entry.filename)
+        data[first + 4 : first + entry.compress_size - 4] = b"\xff" * max(0, entry.compress_size - 8)
+    return bytes(data)
+
+
+def test_sheets_of_one_workbook_head_the_same_thing_differently() -> None:
+    sheets = openpyxl.Workbook()
+    sheets.active.title = "Wheal Junction"
+    for row in (["Host", "Family", "IP", "Bits"], ["sw1", "Quern S2", "10.44.8.11", 24]):
+        sheets.active.append(row)
+    other = sheets.create_sheet("Upper Kettle")
+    for row in (["Netmask", "Management IP", "Name", "Model"], ["255.255.254.0", "10.44.9.11", "sw2", "Quern S2"]):
+        other.append(row)
+    buffer = io.BytesIO()
+    sheets.save(buffer)
+    taken = take(propose(buffer.getvalue(), "a.xlsx", {}))
+    assert taken.column("hostname") == ["sw1", "sw2"]
+    assert taken.column("management.address") == ["10.44.8.11/24", "10.44.9.11/23"]
+
+
 def test_a_sheet_without_rows_and_broken_workbooks_say_so() -> None:
     good = book(["hostname", "family"], ["a", "b"])
     for data, name, words in (
         (b"hostname,family\n", "h.csv", "has headings but no rows"),
         (good[: len(good) // 2], "cut.xlsx", "it is cut off or damaged"),
         (good.replace(b"xl/workbook.xml", b"xl/wurkbook.xml"), "x.xlsx", "a ZIP archive without a workbook"),
+        (good.replace(b"xl/worksheets/sheet1.xml", b"xl/worksheets/sheet9.xml"), "x.xlsx", "sheet1.xml is missing"),
+        (with_damaged_parts(good), "x.xlsx", "can't be unpacked"),
     ):
         with pytest.raises(UnreadableError) as caught:
             propose(data, name, {})

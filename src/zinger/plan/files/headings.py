@@ -272,6 +272,8 @@ def _by_values(values: Sequence[str], known: Known) -> Iterable[tuple[float, str
             yield LIKELY, "management.address", "an address of its own in each row"
     elif meaning := known.meaning(values):
         yield 0.85, meaning, "each value below it is one that the job knows"
+    elif _share(values, _named) > 0.9 and len(values) >= 3 and len(set(values)) == len(values):
+        yield LIKELY, "hostname", "a name of its own in each row"
 
 
 def _guesses(heading: str, values: Sequence[str], known: Known) -> Iterable[tuple[float, str, str]]:
@@ -313,6 +315,13 @@ def _dotted(value: object) -> object:
     if not re.match(r"\d{1,3}(\.\d{1,3}){3}", str(value)):
         raise ValueError
     return SETTINGS["management.address"].parse(value)
+
+
+def _named(value: object) -> object:
+    """A hostname as people give them: in lower case, with more than digits and hyphens."""
+    if str(value) != str(value).lower() or not re.search(r"[a-z]{2}", str(value)):
+        raise ValueError
+    return SETTINGS["hostname"].parse(value)
 
 
 def _mask(value: object) -> int:

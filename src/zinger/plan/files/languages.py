@@ -114,6 +114,18 @@ ITALIAN: dict[str, tuple[str, ...]] = {
 
 LANGUAGES = (GERMAN, FRENCH, SPANISH, ITALIAN)
 ENGLISH: dict[str, tuple[str, ...]] = {
+    "site": ("building", "branch", "site name", "campus"),
+    "family": ("device model", "hardware model", "platform", "product", "device family", "make and model"),
+    "serial": ("serial #", "chassis serial", "serial num", "sn"),
+    "mac": ("mac addr", "base mac", "ethernet mac"),
+    "label": ("asset no", "asset id", "asset #", "tag"),
+    "location": ("rack position", "closet", "rack unit", "installed in"),
+    "hostname": ("host", "system name", "node", "node name", "switch name", "router name", "unit name"),
+    "management.address": ("mgmt address", "mgmt ip address", "management ip address", "ip addr", "mgmt addr"),
+    "management.gateway": ("gateway ip", "default router", "gateway address", "default route"),
+    "management.vlan": ("mgmt vlan id", "management vlan id", "vlan id"),
+    "dns.search": ("domain", "domain name", "dns domain", "search domain"),
+    "clock.zone": ("tz",),
     "clock.summer": ("dst", "daylight saving time", "summertime"),
     "dns.servers": ("dns server", "name server"),
     "ntp.servers": ("ntp server", "time server"),

@@ -158,7 +158,7 @@ def _read_csv(data: bytes, file: str) -> Table:
             before = lines.line_num
     except csv.Error as error:
         raise UnreadableError(
-            Spot(file, before + 1), f"this line is no CSV: {error}", "Look for a quote left open"
+            Spot(file, before + 1), f"this line is not CSV: {error}", "Look for a quote left open"
         ) from None
     return table_of(file, rows, encoding=encoding)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+import zlib
 from typing import Any
 from xml.etree import ElementTree
 
@@ -22,8 +23,12 @@ def read_workbook(data: bytes, file: str) -> list[Table]:
     """The visible sheets that have rows; raises UnreadableError, which says what is wrong with the workbook."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as inside:
+            missing = _missing_sheets(inside)
             if sum(entry.file_size for entry in inside.infolist()) > _TOO_LARGE_OPEN:
                 raise UnreadableError(Spot(file), "it unpacks to more than 200 MB", "Export only the devices, as CSV")
+        if missing:
+            do = "Save it again as .xlsx, or export it as CSV"
+            raise UnreadableError(Spot(file), f"the workbook's part {missing[0]} is missing", do)
         shown = openpyxl.load_workbook(io.BytesIO(data), data_only=True)
         written = openpyxl.load_workbook(io.BytesIO(data))
     except UnreadableError:
@@ -41,6 +46,17 @@ def read_workbook(data: bytes, file: str) -> list[Table]:
     if not tables:
         raise EmptySheetError(Spot(file), "no sheet of the workbook has rows", "Put the column headings in row 1")
     return tables
+
+
+def _missing_sheets(inside: zipfile.ZipFile) -> list[str]:
+    """Sheets that the workbook names and does not hold: the library would leave them out without a word."""
+    names = set(inside.namelist())
+    if "xl/_rels/workbook.xml.rels" not in names:
+        return []
+    relations = ElementTree.fromstring(inside.read("xl/_rels/workbook.xml.rels"))
+    targets = [entry.get("Target", "") for entry in relations if entry.get("Type", "").endswith("/worksheet")]
+    paths = [target.lstrip("/") if target.startswith("/") else f"xl/{target}" for target in targets]
+    return [path for path in paths if path not in names]
 
 
 def _why(data: bytes, error: Exception) -> str:
@@ -62,9 +78,9 @@ def _why(data: bytes, error: Exception) -> str:
                         return f"its part {name} is damaged in line {broken.position[0]}"
     except zipfile.BadZipFile as broken:
         return "it is cut off or damaged" if "central" in str(broken) or "not a zip" in str(broken) else str(broken)
-    except (RuntimeError, NotImplementedError, OSError, EOFError) as broken:
+    except (RuntimeError, NotImplementedError, OSError, EOFError, zlib.error) as broken:
         return f"a part of it can't be unpacked ({broken})"
-    return f"it is not as the standard says ({type(error).__name__})"
+    return f"it is not as the standard says: {str(error)[:120] or type(error).__name__}"
 
 
 def _worksheet(sheet: Any, written: Any, file: str) -> Table:

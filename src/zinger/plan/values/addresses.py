@@ -124,19 +124,19 @@ def parse_mask(raw: object) -> int:
     bits = re.fullmatch(r"/?\s*(\d{1,3})(?:\s*bits?)?", text, re.ASCII | re.IGNORECASE)
     if bits:
         if not 1 <= int(bits[1]) <= 128:
-            raise BadValue(f"{text!r} is no prefix length", "write it like 24")
+            raise BadValue(f"{text!r} is not a prefix length", "write it like 24")
         return int(bits[1])
     try:
         mask = IPv4Address(text)
     except ValueError:
-        raise BadValue(f"{text!r} is no mask", "write it like 255.255.255.0, or 24") from None
+        raise BadValue(f"{text!r} is not a mask", "write it like 255.255.255.0, or 24") from None
     ones = f"{int(mask):032b}"
     if "01" not in ones and "1" in ones:
         return ones.count("1")
     if "10" not in ones:
         turned = IPv4Address(int(mask) ^ 0xFFFFFFFF)
         raise BadValue(f"{text!r} is a host mask (wildcard), not a netmask", f"write {turned} if that is meant")
-    raise BadValue(f"{text!r} is no mask: its ones are not all at the front", "write it like 255.255.255.0")
+    raise BadValue(f"{text!r} is not a mask: its ones are not all at the front", "write it like 255.255.255.0")
 
 
 def with_mask(address: object, mask: object) -> str:
