@@ -126,6 +126,17 @@ CASES: list[tuple[str, list[Row], str]] = [
     ),
     ("setting-missing", [sw(hostname="", serial="X")], "no hostname"),
     ("too-many", [sw(dns="10.44.8.1; 10.44.8.2; 10.44.8.3; 10.44.8.4")], "Quern S2 takes 3"),
+    ("beyond-family-range", [sw(ntp="10.44.8.1 poll 8 s")], "poll 8 of time servers: Quern S2 takes 16 to 131072"),
+    (
+        "rule-differs-from-zone",
+        [sw(clock__zone="Europe/Vienna", clock__rule="2nd sun mar 02:00 to 1st sun nov 02:00")],
+        "clocks of Europe/Vienna change on",
+    ),
+    (
+        "summer-off-with-rule",
+        [sw(clock__summer="off", clock__rule="last sun mar 02:00 to last sun oct 03:00")],
+        "daylight saving is off",
+    ),
     ("hostname-too-long", [sw(hostname="s" * 25)], "takes 24"),
     ("hostname-characters", [sw(hostname="SW1")], "takes no S W"),
     ("family-not-spoken", [{**sw(), "family": "Lathe C1"}], "Lathe C1 has no phrasebook"),

@@ -33,10 +33,12 @@ baseline:
   management:
     {vlan: 44, interface: oob, out_of_band: 10.44.9.11/24, ipv6: 2001:db8:44::11/64, gateway6: 2001:db8:44::1,
      stations: [10.44.8.0/24, 10.44.16.0/24]}
-  dns: {servers: [10.44.8.20, 10.44.8.21], search: stations.example}
-  ntp: {servers: [10.44.8.22 preferred key 3 poll 256 s, 10.44.8.23 poll 64 s], secret: time-kvr}
-  clock: {zone: Europe/Vienna, summer: on}
-  idle: {timeout: 10 min, console: 5 min, network: 7 min, web: 9 min}
+  dns: {servers: [10.44.8.20, 10.44.8.21], search: stations.example, hosts: [kvr-log 10.44.8.24]}
+  ntp:
+    servers: [10.44.8.22 preferred key 3 poll 256 s preference 1, 10.44.8.23 poll 64 s preference 2]
+    secret: time-kvr
+  clock: {zone: Europe/Vienna, summer: on, rule: last Sun Mar 2:00 to last Sun Oct 3:00}
+  idle: {timeout: 10 min, console: 5 min, network: 7 min, web: 9 min, consoles: [usb 3 min]}
   banner: Kettlestone Valley Railway. Staff only.
   services:
     {ssh: on, telnet: off, http: off, https: on, netconf: on, tftp: off, usb_start: off, offered: off, lldp: off}
@@ -44,7 +46,8 @@ baseline:
     versions: [v2c, v3]
     users: [kvr-read auth sha-256 privacy aes secret snmp-kvr-read]
     communities: [kvr-read read stations 10.44.8.0/24, kvr-write write]
-  syslog: {servers: [10.44.8.24 port 6514 transport tls severity notice, 10.44.8.25 transport tcp]}
+  syslog:
+    servers: [10.44.8.24 port 6514 transport tls severity notice preference 1, 10.44.8.25 transport tcp preference 2]
   logs: {local: notice survives}
   update: {server: "https://updates.kettlestone.example/", image: 3.2.1, proxy: "http://10.44.8.27:3128/"}
 sites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24, management: {gateway: 10.44.8.1}}}
@@ -66,14 +69,14 @@ S2 = """\
         - 9 mixed vlan 20 tagged 30 forbidden 44
         - 12 off
         - 23-24 trunk tagged 20,30,40 native 44
-      lags: [up1 23-24 mode passive]
+      lags: [up1 23-24 mode passive id 3 spanning-tree on]
       uplinks: [23-24 kvrcore their 1/1-1/2]
       members: [1 QS2-0411 leads, 2 QS2-0412 takes-over]
       access_lists:
         - '"cameras to recorder" allow source 10.44.30.0/24 target 10.44.8.40 service tcp/554'
         - '"cameras to recorder" deny'
       port_options:
-        - 1-2 enabled on speed 100 duplex full power high dot1x on edge on guard bpdu tree-priority 64 storm 5 %
+        - 1-2 enabled on speed 100 duplex full power high dot1x on edge on guard bpdu tree-priority 64 storm 5 % med on
         - 11 access-list "cameras to recorder"
       bindings: [7 02-4b-56-10-44-09 10.44.8.60 vlan 30]
 """
@@ -183,14 +186,17 @@ QUERN = {
     "address6": "2001:db8:44::11 len 64",
     "gateway6": "2001:db8:44::1",
     "stations": ["10.44.8.0 len 24", "10.44.16.0 len 24"],
-    "source": {"10.44.8.22": "first every 256 s key 3", "10.44.8.23": "every 64 s"},
+    "source": {"10.44.8.22": "first every 256 s key 3 order 1", "10.44.8.23": "every 64 s order 2"},
     "zone": "Europe/Vienna",
     "summer": True,
+    "summer_rule": "last sun mar 02:00 to last sun oct 03:00 ahead 60 min",
+    "hosts": {"kvr-log": "10.44.8.24"},
     "idle": 10,
     "idle_of": {"console": 5, "network": 7, "web": 9},
+    "idle_at": {"usb": "3 min"},
     "greeting": "Kettlestone Valley Railway. Staff only.",
     "snmp_users": {"kvr-read": "sha-256 aes"},
-    "receiver": {"10.44.8.24": "port 6514 by tls from notice", "10.44.8.25": "by tcp"},
+    "receiver": {"10.44.8.24": "port 6514 by tls from notice order 1", "10.44.8.25": "by tcp order 2"},
     "local_log": "notice kept",
     "update_server": "https://updates.kettlestone.example/",
     "update_proxy": "http://10.44.8.27:3128/",
@@ -214,6 +220,7 @@ OPTIONS = {
     "guard": "bpdu",
     "tree-priority": "64",
     "storm": "5 %",
+    "announces": "voice",
 }
 SHUT = {
     "ssh": True,
@@ -232,7 +239,7 @@ WHOLE = [
         {
             **QUERN,
             "doors": SHUT,
-            "bundles": {"up1": "23-24 listening"},
+            "bundles": {"up1": "23-24 listening number 3 tree on"},
             "uplinks": {"23-24": "to kvrcore at 1-2"},  # as the Pennant P1 there prints 1/1-1/2
             "members": {"1": "serial QS2-0411 leads", "2": "serial QS2-0412 takes-over"},
             "allowed": {"7": "02-4b-56-10-44-09 10.44.8.60 vlan 30"},
@@ -290,8 +297,8 @@ WHOLE = [
                 "address6": "2001:db8:44::11/64",
                 "gateway6": "2001:db8:44::1",
                 "stations": "10.44.8.0/24 10.44.16.0/24",
-                'time "10.44.8.22"': "asked first every 256 s by key 3",
-                'time "10.44.8.23"': "asked every 64 s",
+                'time "10.44.8.22"': "asked first every 256 s by key 3 as 1",
+                'time "10.44.8.23"': "asked every 64 s as 2",
                 "time-key": "chosen",
                 "zone": "Europe/Vienna",
                 "summer": "on",
@@ -310,8 +317,10 @@ WHOLE = [
                 'community "1"': "read from 10.44.8.0/24",
                 'community "2"': "write from any",
                 'snmp-user "kvr-read"': "sha-256 aes",
-                'log "10.44.8.24"': "by tls to 6514 from notice",
-                'log "10.44.8.25"': "by tcp",
+                'log "10.44.8.24"': "by tls to 6514 from notice as 1",
+                'log "10.44.8.25"': "by tcp as 2",
+                'host "kvr-log"': "10.44.8.24",
+                "summer-rule": "from last sun mar 02:00 until last sun oct 03:00 by 60 min",
                 "local-log": "notice kept",
                 "updates": "https://updates.kettlestone.example/",
                 "proxy": "http://10.44.8.27:3128/",
@@ -360,8 +369,8 @@ WHOLE = [
                 "https": "y",
                 "http": "n",
                 "telnet": "n",
-                "asking 10.44.8.22": "first every 256 s key 3",
-                "asking 10.44.8.23": "every 64 s",
+                "asking 10.44.8.22": "first every 256 s key 3 order 1",
+                "asking 10.44.8.23": "every 64 s order 2",
                 "time-key": "y",
                 "summer": "y",
                 "place": "equipment room",
@@ -377,11 +386,11 @@ WHOLE = [
                 "updates": "https://updates.kettlestone.example/",
                 "proxy": "http://10.44.8.27:3128/",
                 "snmp": "kvr-read sha-256 aes",
-                "logging 10.44.8.24": "port 6514 by tls from notice",
-                "logging 10.44.8.25": "by tcp",
+                "logging 10.44.8.24": "port 6514 by tls from notice order 1",
+                "logging 10.44.8.25": "by tcp order 2",
             },
         },
-        ("accounts.second", "accounts.servers", "accounts.order"),
+        ("accounts.second", "accounts.servers", "accounts.order", "dns.hosts", "clock.rule"),
     ),
     Whole(
         "sallow-w5",
@@ -419,8 +428,8 @@ WHOLE = [
                 "greeting": "Kettlestone Valley Railway. Staff only.",
                 "place": "equipment room",
                 "contact": "signals desk",
-                "ask 10.44.8.22": "first every 256 s key 3",
-                "ask 10.44.8.23": "every 64 s",
+                "ask 10.44.8.22": "first every 256 s key 3 order 1",
+                "ask 10.44.8.23": "every 64 s order 2",
                 "time-key": "yes",
                 "summer": "yes",
                 "domain-name": "kettlestone.example",
@@ -439,11 +448,11 @@ WHOLE = [
                 "community-write": "from any",
                 "snmp kvr-read": "sha-256 aes",
                 "radius 10.44.8.26": "port 1645",
-                "log-to 10.44.8.24": "by tls port 6514 from notice",
-                "log-to 10.44.8.25": "by tcp",
+                "log-to 10.44.8.24": "by tls port 6514 from notice order 1",
+                "log-to 10.44.8.25": "by tcp order 2",
             },
         },
-        ("accounts.second",),
+        ("accounts.second", "dns.hosts", "clock.rule"),
     ),
     Whole(
         "marrable-v6",
@@ -489,7 +498,7 @@ WHOLE = [
         },
         (
             *("ntp.secret", "snmp.communities", "snmp.users", "snmp.versions"),
-            *("accounts.servers", "accounts.order", "accounts.lockout"),
+            *("accounts.servers", "accounts.order", "accounts.lockout", "dns.hosts", "clock.rule"),
             *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
         ),
     ),

@@ -34,6 +34,7 @@ from zinger.plan.values.names import (
 )
 from zinger.plan.values.ports import fold_ports, parse_ports
 from zinger.plan.values.secrets import SecretRef, parse_secret
+from zinger.plan.values.summer import parse_moment
 from zinger.plan.values.text import each, one_of, parse_banner, parse_flag, parse_text, parse_vlan, parse_words, whole
 
 # setting, as a YAML file holds it, as a cell does
@@ -66,6 +67,9 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "ntp.secret": ("time-key", "time-key"),
     "clock.zone": ("CET-1CEST,M3.5.0,M10.5.0/3", "CET-1CEST,M3.5.0,M10.5.0/3"),
     "clock.summer": (True, "on"),
+    "clock.rule": ("last Sunday of March at 2:00 to last Sun Oct 3:00", '"last sun mar 02:00" "last sun oct 03:00"'),
+    "dns.hosts": ({"kvr-log": "10.44.8.24"}, "kvr-log 10.44.8.24"),
+    "idle.consoles": ("usb 3 min; rj45 10 min", "usb 3 min; rj45 10 min"),
     "idle.timeout": ("1 h", "60 min"),
     "idle.console": (5, "5 min"),
     "idle.network": ("10 minutes", "10 min"),
@@ -189,6 +193,9 @@ VALUES: list[tuple[Callable[[object], Any], object, object]] = [
     (parse_ports, "g1 to g3", ("g1", "g2", "g3")),
     (parse_ports, ["1", "3-4"], ("1", "3", "4")),
     (parse_lease, "1 d", 1440),
+    (parse_zone, "gmt-3:30", "UTC-03:30"),
+    (parse_moment, "second Sunday in March 2:00", "2nd sun mar 02:00"),
+    (parse_moment, "M10.5.0/3", "last sun oct 03:00"),
     (parse_lease, "8h", 480),
     (parse_country, "at", "AT"),
     (parse_secret, "guest-wifi", SecretRef("guest-wifi")),
@@ -217,6 +224,9 @@ REFUSED: list[tuple[Callable[[object], Any], object, str]] = [
     (parse_text, "a\x1b[31m", "it holds the character U+001B"),
     (parse_words, 'with "quotes"', "double quote"),
     (parse_flag, "perhaps", "neither on nor off"),
+    (parse_moment, "last sun march", "does not say its time"),
+    (parse_moment, "5th sun mar 02:00", "'5th' has no place in a moment of the year"),
+    (parse_zone, "UTC+15", "is not an offset from UTC"),
     (parse_flag, "-", "neither on nor off"),
     (parse_vlan, "4095", "4095 is not a valid VLAN; write one from 1 to 4094"),
     (parse_vlan, "44.5", "not a whole number"),

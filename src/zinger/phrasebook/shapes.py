@@ -71,6 +71,7 @@ class Limits(Shape):
     hostname: HostnameLimit = HostnameLimit()
     password: PasswordLimit = PasswordLimit()
     most: dict[str, int] = {}
+    ranges: dict[str, str] = {}
 
 
 class Typing(Shape):

@@ -19,10 +19,11 @@ from zinger.plan.checking import (
     repair,
     spot_of,
 )
-from zinger.plan.families import COUNTED, ROLE_SECTIONS
+from zinger.plan.families import COUNTED, RANGED, ROLE_SECTIONS
 from zinger.plan.laptop import kept_from_laptop, laptop_address
 from zinger.plan.model import Device, Layer
 from zinger.plan.problems import Repair, Spot
+from zinger.plan.ranged import in_ranges
 from zinger.plan.setting import Setting
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.subjects.accounts.settings import SERVERS as SIGN_IN_SERVERS
@@ -116,6 +117,21 @@ def too_many(device: Device, look: Look) -> Iterator[Found]:
                 f"Leave out {len(planned) - most}",
                 setting,
             )
+
+
+@device_check("beyond-family-range", ERROR, *(SETTINGS[name] for name in RANGED))
+def beyond_family_range(device: Device, look: Look) -> Iterator[Found]:
+    """A number is outside the range that the family takes."""
+    rules = look.rules(device)
+    for name, low, high in rules.ranges if rules else ():
+        setting, part = in_ranges(name)
+        planned = device[setting]
+        for one in planned if isinstance(planned, tuple) else (planned,):
+            number = getattr(one, part, None) if part else one
+            if isinstance(number, int) and not low <= number <= high:
+                title, what = rules.title if rules else "", part.replace("_", " ") or setting.title
+                where = f" of {setting.title}" if part else ""
+                yield Found(f"{what} {number}{where}: {title} takes {low} to {high}", "Correct it", setting)
 
 
 @plan_check("family-not-spoken", WARNING)

@@ -22,6 +22,19 @@ COUNTED = (
     "wireless.ssids",
 )
 """Settings of which a family may take only so many."""
+RANGED = (
+    "ntp.servers",
+    "idle.timeout",
+    "idle.console",
+    "idle.consoles",
+    "idle.network",
+    "idle.web",
+    "switch.stp_priority",
+    "switch.port_options",
+    "wireless.radios",
+    "voice.sessions",
+)
+"""Settings with numbers of which a family may take only a range."""
 ROLE_SECTIONS = ("switching", "wireless", "edge", "voice")
 """Sections of settings that only some families take."""
 
@@ -49,6 +62,8 @@ class FamilyRules:
     speaks: bool = True
     most: tuple[tuple[str, int], ...] = ()
     """How many of something it takes, by setting."""
+    ranges: tuple[tuple[str, int, int], ...] = ()
+    """From where to where it takes a number: a setting, or a part of one (`ntp.servers.poll`, in its own unit)."""
     lacks: frozenset[str] = frozenset()
     """Settings that devices of this kind do not have."""
     tells: frozenset[str] = frozenset()

@@ -145,13 +145,15 @@ def _steps(
 
 
 def _examples(kind: type[Item]) -> Iterator[Item]:
-    """One with all parts, the same with each other word of a choice, and the model's own."""
+    """One with all parts, the same with each other word of a choice and without each yes, and the model's own."""
     whole = _full(kind)
     yield whole
     for name in kind.model_fields:
         yield from (
             whole.model_copy(update={name: word}) for word in kind.words_of(name) if word != getattr(whole, name)
         )
+        if getattr(whole, name) is True:
+            yield whole.model_copy(update={name: False})
     yield kind.read(kind.example)
 
 

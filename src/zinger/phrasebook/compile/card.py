@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 from zinger.phrasebook.book import Card, Factory, Press, Ssh
 from zinger.phrasebook.compile.section import Section
 from zinger.phrasebook.shapes import BookShape
 from zinger.phrasebook.steps import ByHand
 from zinger.plan.families import COUNTED, ROLE_SECTIONS, FamilyRules
+from zinger.plan.ranged import in_ranges
 from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_interface
 from zinger.plan.values.ports import parse_ports
@@ -61,6 +64,20 @@ class CardSection(Section):
         within = self.duration(["factory", "press", "within"], press.within) if press.within else 0.0
         return Press(press.do, press.see, within)
 
+    def _range(self, name: str, text: str) -> tuple[str, int, int] | None:
+        """A range as it is written, `16-131072`, of a setting or a part of one."""
+        path: list[str | int] = ["limits", "ranges", name]
+        try:
+            in_ranges(name)
+        except KeyError:
+            self.bad(path, f"{name!r} has no number of which a family takes a range")
+            return None
+        found = re.fullmatch(r"\s*(\d{1,9})\s*-\s*(\d{1,9})\s*", text)
+        if found is None or int(found[1]) > int(found[2]):
+            self.bad(path, f"{text!r} is not a range; write it like 16-131072")
+            return None
+        return name, int(found[1]), int(found[2])
+
     def _rules(self) -> FamilyRules:
         shape = self.shape
         host, password = shape.limits.hostname, shape.limits.password
@@ -74,6 +91,7 @@ class CardSection(Section):
             self.one_of(["not_for_this_kind"], "setting", name, SETTINGS)
         for name in shape.limits.most:
             self.one_of(["limits", "most", name], "setting that is counted", name, COUNTED)
+        ranges = [self._range(name, text) for name, text in shape.limits.ranges.items()]
         steps = shape.settings if isinstance(shape, BookShape) else {}
         if isinstance(shape, BookShape) and shape.then is not None:
             steps = {**steps, **shape.then.settings}
@@ -92,6 +110,7 @@ class CardSection(Section):
             tuple(shape.proved_over),
             isinstance(shape, BookShape),
             tuple(shape.limits.most.items()),
+            tuple(filter(None, ranges)),
             frozenset(shape.not_for_this_kind),
             frozenset(steps),
             frozenset(name for name, step in steps.items() if step.read is not None),

@@ -16,6 +16,7 @@ from zinger.wording import did_you_mean
 
 _LABEL = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
 _ACCOUNT = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]{0,31}")
+_OFFSET = re.compile(r"(?:UTC|GMT)?\s*([+-])\s*(\d{1,2})(?::?(\d\d))?", re.IGNORECASE)
 _POSIX_ZONE = re.compile(r"[A-Za-z]{3,}[+-]?\d{1,2}(?::\d\d)?(?:[A-Za-z]{3,}[^,\s]*(?:,M\d+\.\d\.\d(?:/[\d:]+)?){2})?")
 
 
@@ -61,9 +62,14 @@ def _zones() -> frozenset[str]:
 
 
 def parse_zone(raw: object) -> str:
-    """A name of the IANA time zone database (RFC 6557), which brings its daylight-saving rule along, or a rule as
-    POSIX (IEEE 1003.1, TZ) writes it."""
+    """A name of the IANA time zone database (RFC 6557), which brings its daylight-saving rule along; a rule as POSIX
+    (IEEE 1003.1, TZ) writes it; or an offset alone: `UTC+01:00`, `GMT-3:30`."""
     text = parse_text(raw)
+    if (offset := _OFFSET.fullmatch(text)) and text not in _zones():
+        hours, minutes = int(offset[2]), int(offset[3] or 0)
+        if hours > 14 or minutes > 59:
+            raise BadValue(f"{text!r} is not an offset from UTC", "write it like UTC+01:00")
+        return f"UTC{offset[1]}{hours:02}:{minutes:02}"
     if text not in _zones() and not _POSIX_ZONE.fullmatch(text):
         hint = did_you_mean(text, _zones())
         raise BadValue(f"{text!r} is not an IANA time zone{hint}", "write it like Europe/Vienna")

@@ -129,7 +129,7 @@ url = written(r"[a-z]+://\S+", "that is not a URL")
 
 def asked(says: str) -> Check:
     """How a time server is asked: first, every so many seconds, with which key."""
-    return written(r"(first)?( ?every \d+ s)?( ?key \d+)?", says)
+    return written(r"(first)?( ?every \d+ s)?( ?key \d+)?( ?order \d\d?)?", says)
 
 
 def name(longest: int) -> Check:

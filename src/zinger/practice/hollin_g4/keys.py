@@ -71,6 +71,10 @@ KEYS: dict[str, Check] = {
     "gateway6": words(40),
     "zone": words(40),
     "summer": among("on", "off"),
+    "summer-rule": written(
+        r"from \S+ \w{3} \w{3} \d\d:\d\d until \S+ \w{3} \w{3} \d\d:\d\d by \d{2,3} min",
+        "a summer rule is from NTH DAY MONTH HH:MM until NTH DAY MONTH HH:MM by N min",
+    ),
     "local-log": local_log,
     "idle": _IDLE,
     "idle-console": _IDLE,
@@ -101,14 +105,16 @@ NAMED: dict[str, Check] = {
     "forward": _forward,
     "reserved": words(60),
     "time": written(
-        r"asked( first)?( every \d+ s)?( by key \d+)?", "a time server is asked, first, every N s, by key N"
+        r"asked( first)?( every \d+ s)?( by key \d+)?( as \d\d?)?",
+        "a time server is asked, first, every N s, by key N, as number N",
     ),
     "log": written(
-        rf"by (udp|tcp|tls)( to \d+)?( from ({'|'.join(SEVERITIES)}))?",
-        "logs go by udp, tcp or tls to PORT from SEVERITY",
+        rf"by (udp|tcp|tls)( to \d+)?( from ({'|'.join(SEVERITIES)}))?( as \d\d?)?",
+        "logs go by udp, tcp or tls to PORT from SEVERITY as number N",
     ),
     "share": written(r"(high|normal|low) for \S+( up to \d+ kbit/s)?", "a share is high, normal or low for WHAT"),
     "hours": written(r"\S+ \d\d:\d\d to \d\d:\d\d", "hours are DAYS HH:MM to HH:MM"),
+    "host": lambda text: str(address_of(text)),
     "filter": written(r"(allow|deny)( in \S+)?", "a filter is allow, or deny, in HOURS"),
     "services-of": written(
         r"(none|(ssh|https|http|telnet)(,(ssh|https|http|telnet))*)( to \S+)?",

@@ -57,7 +57,8 @@ SINGLE: dict[str, Check] = {
 OF_HOSTS: dict[str, Check] = {
     "asking": asked("say first, every N s, key N"),
     "logging": written(
-        rf"(port \d+)? ?(by (udp|tcp|tls))?( from ({'|'.join(SEVERITIES)}))?", "say port N by udp, tcp or tls"
+        rf"(port \d+)? ?(by (udp|tcp|tls))?( from ({'|'.join(SEVERITIES)}))?( order \d\d?)?",
+        "say port N by udp, tcp or tls",
     ),
 }
 """What can be said of one time server or log receiver: asking 192.0.2.7."""

@@ -19,6 +19,7 @@ OPTIONS = {
     "tree-priority": r"\d{1,3}",
     "storm": r"\d{1,3} %",
     "passes": ".+",
+    "announces": "voice|nothing",
 }
 """What can be said of a port besides what it carries."""
 

@@ -13,6 +13,9 @@ from zinger.practice.quern_s2.switching import Switching
 
 SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 
+DAYS = "sun|mon|tue|wed|thu|fri|sat"
+MONTHS = "jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec"
+
 
 class Managing(Switching):
     """The words of the management contexts; part of the shell."""
@@ -117,20 +120,21 @@ class Managing(Switching):
     async def do_zone(self, rest: list[str]) -> None:
         zone = one(rest, "a zone")
         try:
-            ZoneInfo(zone)
+            if not re.fullmatch(r"UTC[+-](0\d|1[0-4]):[0-5]\d", zone):
+                ZoneInfo(zone)
         except (ZoneInfoNotFoundError, ValueError):
             raise Refused(f"no zone is called {zone}") from None
         self.switch.running.zone = zone
 
     async def do_source(self, rest: list[str]) -> None:
-        """source HOST, with any of: first, every N s, key N; or source none."""
+        """source HOST, with any of: first, every N s, key N, order N; or source none."""
         sources, how = self.switch.running.source, " ".join(rest[1:])
         if rest == ["none"]:
             sources.clear()
             return
-        match = re.fullmatch(r"(first)?( ?every (\d+) s)?( ?key (\d+))?", how) if rest else None
+        match = re.fullmatch(r"(first)?( ?every (\d+) s)?( ?key (\d+))?( ?order (\d\d?))?", how) if rest else None
         if match is None or not 16 <= int(match[3] or 64) <= 131072 or not 1 <= int(match[5] or 1) <= 65535:
-            raise Refused("say source HOST, with first, every 16 to 131072 s and key N behind if wanted")
+            raise Refused("say source HOST, with first, every 16 to 131072 s, key N and order N behind if wanted")
         if rest[0] not in sources and len(sources) == 4:
             raise Refused("it has 4 sources at most")
         if match[1]:
@@ -140,6 +144,25 @@ class Managing(Switching):
 
     async def do_summer(self, rest: list[str]) -> None:
         self.switch.running.summer = either(rest, "on", "off")
+
+    async def do_summer_rule(self, rest: list[str]) -> None:
+        """summer-rule DAY TIME to DAY TIME ahead N min, where a day is last sun mar; or summer-rule none."""
+        moment = rf"(1st|2nd|3rd|4th|last) ({DAYS}) ({MONTHS}) ([01]\d|2[0-3]):[0-5]\d"
+        words = " ".join(rest)
+        if words != "none" and not re.fullmatch(rf"{moment} to {moment} ahead (30|60|120) min", words):
+            raise Refused("say summer-rule last sun mar 02:00 to last sun oct 03:00 ahead 60 min, or none")
+        self.switch.running.summer_rule = "" if words == "none" else words
+
+    async def do_host(self, rest: list[str]) -> None:
+        if len(rest) != 2 or not re.fullmatch("[A-Za-z0-9-]{1,63}", rest[0]):
+            raise Refused("say host NAME A.B.C.D")
+        self.switch.running.hosts[rest[0]] = str(address_of(rest[1]))
+
+    async def do_drop_host(self, rest: list[str]) -> None:
+        if rest == ["all"]:
+            self.switch.running.hosts.clear()
+        elif self.switch.running.hosts.pop(one(rest, "a name"), None) is None:
+            raise Refused(f"no host is called {rest[0]}")
 
     async def do_domain(self, rest: list[str]) -> None:
         word = one(rest, "a domain")
@@ -174,8 +197,9 @@ class Managing(Switching):
             return
         how = " ".join(rest[1:])
         known = "|".join(SEVERITIES)
-        if not rest or not re.fullmatch(rf"(port \d{{1,5}})?( ?by (udp|tcp|tls))?( ?from ({known}))?", how):
-            raise Refused("say receiver HOST, with port N, by udp, tcp or tls, and from SEVERITY behind if wanted")
+        pattern = rf"(port \d{{1,5}})?( ?by (udp|tcp|tls))?( ?from ({known}))?( ?order \d\d?)?"
+        if not rest or not re.fullmatch(pattern, how):
+            raise Refused("say receiver HOST, with port N, by udp, tcp or tls, from SEVERITY and order N if wanted")
         if rest[0] not in receivers and len(receivers) == 4:
             raise Refused("it has 4 receivers at most")
         receivers[str(address_of(rest[0]))] = how
@@ -208,6 +232,15 @@ class Managing(Switching):
             self.switch.running.idle_of.pop(way, None)
         else:
             self.switch.running.idle_of[way] = _minutes(rest)
+
+    async def do_idle_at(self, rest: list[str]) -> None:
+        """idle-at PORT MINUTES, or idle-at PORT as idle; its console ports are rj45 and usb."""
+        if len(rest) < 2 or rest[0] not in ("rj45", "usb"):
+            raise Refused("its console ports are rj45 and usb")
+        if rest[1:] == ["as", "idle"]:
+            self.switch.running.idle_at.pop(rest[0], None)
+        else:
+            self.switch.running.idle_at[rest[0]] = f"{_minutes(rest[1:])} min"
 
     async def do_server(self, rest: list[str]) -> None:
         self.switch.running.update_server = _url(rest)

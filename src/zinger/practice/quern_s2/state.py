@@ -71,9 +71,14 @@ class State:
     """A digest of it."""
     zone: str = "UTC"
     summer: bool = False
+    summer_rule: str = ""
+    hosts: dict[str, str] = field(default_factory=dict)
+    """Addresses of the names that it knows itself."""
     idle: int = 15
     idle_of: dict[str, int] = field(default_factory=dict)
     """Minutes, where a way in has its own."""
+    idle_at: dict[str, str] = field(default_factory=dict)
+    """The same for each of its console ports."""
     passwords: dict[str, str] = field(default_factory=dict)
     """Digests of the passwords of the console, of network sessions and of privileged work."""
     doors: dict[str, bool] = field(default_factory=factory_doors)
@@ -150,11 +155,13 @@ class State:
                 *_many("resolver", self.resolver),
                 ("suffix", self.suffix or NONE),
                 ("domain", self.domain or NONE),
+                *_many("host", _pairs(self.hosts)),
             ],
             "clock": [
                 *_many("source", _pairs(self.source)),
                 ("zone", self.zone),
                 ("summer", _on(self.summer)),
+                ("summer-rule", self.summer_rule or NONE),
                 ("key", _set(self.time_key)),
             ],
             "log": [*_many("receiver", _pairs(self.receiver)), ("local-log", self.local_log)],
@@ -172,6 +179,7 @@ class State:
             "doors": [
                 ("idle", f"{self.idle} min"),
                 *((f"idle-{way}", f"{self.idle_of[way]} min" if way in self.idle_of else "as idle") for way in WAYS),
+                *_many("idle-at", _pairs(self.idle_at)),
                 *((door, "open" if is_open else "shut") for door, is_open in self.doors.items()),
             ],
             "vlans": [

@@ -111,8 +111,9 @@ class Switching:
 
     # -- bundles, voice, spanning tree, bindings ---------------------------------------------------------------
     async def do_bind(self, rest: list[str]) -> None:
-        if len(rest) != 3 or rest[2] not in ("talking", "listening", "fixed"):
-            raise Refused("say bind NAME PORTS talking, or listening, or fixed")
+        how = " ".join(rest[2:])
+        if not re.fullmatch(r"(talking|listening|fixed)( number ([1-9]|1[0-2]))?( tree (on|off))?", how):
+            raise Refused("say bind NAME PORTS talking, or listening, or fixed, number 1 to 12 and tree on behind")
         taken = {
             port
             for name, what in self.running.bundles.items()
@@ -121,7 +122,7 @@ class Switching:
         }
         if both := taken & set(self.choose(rest[1])):
             raise Refused(f"port {sorted(both)[0]} is in another bundle")
-        self.running.bundles[rest[0]] = f"{rest[1]} {rest[2]}"
+        self.running.bundles[rest[0]] = f"{rest[1]} {how}"
 
     async def do_unbind(self, rest: list[str]) -> None:
         if self.running.bundles.pop(one(rest, "a name"), None) is None:

@@ -87,7 +87,8 @@ AMENDABLE: dict[str, Check] = {
 OF_HOSTS: dict[str, Check] = {
     "ask": asked("as in first every 256 s key 3"),
     "log-to": written(
-        rf"by (udp|tcp|tls)( port \d+)?( from ({'|'.join(SEVERITIES)}))?", "as in by tls port 6514 from notice"
+        rf"by (udp|tcp|tls)( port \d+)?( from ({'|'.join(SEVERITIES)}))?( order \d\d?)?",
+        "as in by tls port 6514 from notice",
     ),
 }
 """What can be amended of one time server or log receiver: amend ask 192.0.2.7 first."""

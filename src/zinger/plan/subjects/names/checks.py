@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections.abc import Iterator
 from typing import Any
@@ -20,9 +21,17 @@ from zinger.plan.checking import (
 )
 from zinger.plan.model import Device, Layer
 from zinger.plan.subjects.management.settings import ADDRESS
-from zinger.plan.subjects.names.settings import DAYLIGHT_SAVING, HOSTNAME, TIME_KEY, TIME_SERVERS, TIME_ZONE
+from zinger.plan.subjects.names.settings import (
+    DAYLIGHT_SAVING,
+    HOSTNAME,
+    SUMMER_RULE,
+    TIME_KEY,
+    TIME_SERVERS,
+    TIME_ZONE,
+)
 from zinger.plan.subjects.wireless.settings import COUNTRY
 from zinger.plan.values.names import countries_of, has_summer_rule
+from zinger.plan.values.summer import changes_of
 
 
 @device_check("time-missing", WARNING, TIME_SERVERS, source="RFC 5905")
@@ -60,8 +69,11 @@ def time_server_is_device(device: Device, look: Look) -> Iterator[Found]:
 
 @device_check("time-preferred-twice", WARNING, TIME_SERVERS, source="RFC 5905", repairs=True)
 def time_preferred_twice(device: Device, look: Look) -> Iterator[Found]:
-    """More than one time server is preferred, so none is."""
+    """More than one time server is preferred, so none is; or two have one preference."""
     servers = device[TIME_SERVERS] or ()
+    numbers = [s.preference for s in servers if s.preference is not None]
+    for number in sorted({n for n in numbers if numbers.count(n) > 1}):
+        yield Found(f"{numbers.count(number)} time servers have preference {number}", "Number them", TIME_SERVERS)
     if sum(s.preferred for s in servers) > 1:
         first = next(s for s in servers if s.preferred)
         one = tuple(s if s is first else s.model_copy(update={"preferred": False}) for s in servers)
@@ -80,16 +92,39 @@ def time_key_missing(device: Device, look: Look) -> Iterator[Found]:
         yield Found("a time server has a key, but its secret is not planned", "Plan ntp.secret", TIME_SERVERS)
 
 
-@device_check("zone-without-rule", WARNING, TIME_ZONE, DAYLIGHT_SAVING, source="RFC 6557")
+@device_check("zone-without-rule", WARNING, TIME_ZONE, DAYLIGHT_SAVING, SUMMER_RULE, source="RFC 6557")
 def zone_without_rule(device: Device, look: Look) -> Iterator[Found]:
     """The time zone has no daylight-saving rule: logs would be an hour off for half of the year, where there is one."""
     zone, summer = device[TIME_ZONE], device[DAYLIGHT_SAVING]
-    if zone and summer is not False and not has_summer_rule(zone):
+    if zone and summer is not False and not device[SUMMER_RULE] and not has_summer_rule(zone):
         yield Found(
             f"the time zone {zone} has no daylight-saving rule",
-            "Name a place, like Europe/Vienna, or plan clock.summer: off",
+            "Name a place, like Europe/Vienna, or plan clock.rule, or clock.summer: off",
             TIME_ZONE,
         )
+
+
+@device_check("rule-differs-from-zone", WARNING, TIME_ZONE, SUMMER_RULE, source="RFC 6557")
+def rule_differs_from_zone(device: Device, look: Look) -> Iterator[Found]:
+    """The daylight-saving rule is not the one that the time zone has: clocks would change on other days."""
+    zone, rule = device[TIME_ZONE], device[SUMMER_RULE]
+    if not zone or not rule or "/" not in zone:
+        return
+    year = datetime.date.today().year
+    planned = [(rule.begins.in_year(year), rule.ahead), (rule.ends.in_year(year), -rule.ahead)]
+    real = changes_of(zone, year)
+    if sorted(planned) != sorted(real):
+        told = " and ".join(f"{at:%d %b %H:%M} ({minutes:+d} min)" for at, minutes in real) or "never"
+        what = f"in {year} clocks of {zone} change on {told}, by the rule on other moments"
+        yield Found(what, "Correct the rule, or leave it out", SUMMER_RULE)
+
+
+@device_check("summer-off-with-rule", ERROR, DAYLIGHT_SAVING, SUMMER_RULE)
+def summer_off_with_rule(device: Device, look: Look) -> Iterator[Found]:
+    """Daylight saving is off, and a rule for it is planned."""
+    summer, rule = device[DAYLIGHT_SAVING], device[SUMMER_RULE]
+    if summer is False and rule:
+        yield Found("daylight saving is off, and its rule is planned", "Take one of the two away", SUMMER_RULE)
 
 
 @device_check("zone-of-another-country", WARNING, TIME_ZONE, COUNTRY, source="RFC 6557, ISO 3166")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zinger.plan.setting import Setting, Stop
-from zinger.plan.subjects.names.models import NtpServer
+from zinger.plan.subjects.names.models import HostName, NtpServer, SummerTime
 from zinger.plan.values.addresses import parse_address
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_domain, parse_hostname, parse_zone
@@ -49,6 +49,9 @@ SEARCH_DOMAIN = Setting(
     ("domain", "search domain", "dns domain"),
     reference="RFC 1123",
 )
+HOST_NAMES = Setting(
+    "dns.hosts", "host names", Stop.DNS, items(HostName), ("host names", "hosts file"), reference="RFC 1123 6.1.3.8"
+)
 TIME_SERVERS = Setting(
     "ntp.servers",
     "time servers",
@@ -62,6 +65,14 @@ TIME_ZONE = Setting("clock.zone", "time zone", Stop.TIME, parse_zone, ("time zon
 DAYLIGHT_SAVING = Setting(
     "clock.summer", "daylight saving", Stop.TIME, parse_flag, ("daylight saving", "summer time"), reference="RFC 6557"
 )
+SUMMER_RULE = Setting(
+    "clock.rule",
+    "daylight-saving rule",
+    Stop.TIME,
+    SummerTime.read,
+    ("dst rule", "summer time rule"),
+    reference="IEEE 1003.1 8.3",
+)
 
 SETTINGS: tuple[Setting[Any], ...] = (
     HOSTNAME,
@@ -70,8 +81,10 @@ SETTINGS: tuple[Setting[Any], ...] = (
     CONTACT,
     DNS_SERVERS,
     SEARCH_DOMAIN,
+    HOST_NAMES,
     TIME_SERVERS,
     TIME_KEY,
     TIME_ZONE,
     DAYLIGHT_SAVING,
+    SUMMER_RULE,
 )

@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from zinger.plan.values.item import Flag, Host, Item, Secret, Subnet, TcpPort, Word, word_of
+from zinger.plan.values.durations import parse_minutes
+from zinger.plan.values.item import Flag, Host, Item, Secret, Subnet, TcpPort, Word, number, typed, word_of
 
 SEVERITIES = ("emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug")
 """Of RFC 5424 6.2.1, the worst first."""
 
 
 class SyslogServer(Item):
-    """A syslog receiver (RFC 5424; transport by RFC 5426, 6587 or 5425) and the least severity that it gets."""
+    """A syslog receiver (RFC 5424; transport by RFC 5426, 6587 or 5425) and the least severity that it gets.
+
+    Where a device sends to the first that answers, that is the one with the lowest `preference`.
+    """
 
     lead = ("host",)
     example = "10.44.8.24 port 514 transport tcp severity notice"
@@ -19,6 +23,17 @@ class SyslogServer(Item):
     port: TcpPort | None = None
     transport: Annotated[str, word_of("udp", "tcp", "tls")] = "udp"
     severity: Annotated[str, word_of(*SEVERITIES)] | None = None
+    preference: Annotated[int, number(1, 15, word="preference")] | None = None
+
+
+class ConsoleTimeout(Item):
+    """How long a console port waits, in minutes, before it signs out; a device may have several."""
+
+    lead = ("port", "timeout")
+    example = "usb 3 min"
+    units = {"timeout": "min"}
+    port: Word
+    timeout: Annotated[int, typed(parse_minutes)]
 
 
 class LocalLog(Item):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zinger.plan.setting import Setting, Stop
-from zinger.plan.subjects.services.models import Community, LocalLog, SnmpUser, SyslogServer
+from zinger.plan.subjects.services.models import Community, ConsoleTimeout, LocalLog, SnmpUser, SyslogServer
 from zinger.plan.values.durations import parse_minutes
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_url
@@ -15,6 +15,13 @@ BANNER = Setting("banner", "banner", Stop.SERVICES, parse_banner, ("banner",))
 IDLE = Setting("idle.timeout", "idle timeout", Stop.SERVICES, parse_minutes, ("idle timeout",), unit="min")
 IDLE_CONSOLE = Setting(
     "idle.console", "idle timeout of the console", Stop.SERVICES, parse_minutes, ("console timeout",), unit="min"
+)
+IDLE_CONSOLES = Setting(
+    "idle.consoles",
+    "idle timeout of each console port",
+    Stop.SERVICES,
+    items(ConsoleTimeout),
+    ("console port timeouts",),
 )
 IDLE_NETWORK = Setting(
     "idle.network",
@@ -74,6 +81,7 @@ SETTINGS: tuple[Setting[Any], ...] = (
     BANNER,
     IDLE,
     IDLE_CONSOLE,
+    IDLE_CONSOLES,
     IDLE_NETWORK,
     IDLE_WEB,
     SSH,

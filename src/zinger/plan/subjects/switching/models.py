@@ -57,7 +57,8 @@ class PortOptions(Item):
 
     `speed` in Mbit/s and `duplex` (IEEE 802.3), `power` over Ethernet and who loses it last (IEEE 802.3bt, RFC 3621),
     `dot1x` that a station signs in first (IEEE 802.1X), spanning tree: `edge` port, `guard` (IEEE 802.1Q 13.27) and
-    `tree_priority`; `storm`, the share of broadcasts that passes, in %; `access_list` by its purpose.
+    `tree_priority`; `storm`, the share of broadcasts that passes, in %; `access_list` by its purpose; `med` that the
+    port announces the voice policy to a telephone (LLDP-MED, ANSI/TIA-1057).
     """
 
     lead = ("ports",)
@@ -74,6 +75,7 @@ class PortOptions(Item):
     tree_priority: Annotated[int, number(0, 240, word="port priority")] | None = None
     storm: Annotated[int, number(0, 100, "%", "share in percent")] | None = None
     access_list: Text = ""
+    med: Annotated[str, word_of("on", "off")] | None = None
 
 
 class AccessRule(Item):
@@ -89,13 +91,15 @@ class AccessRule(Item):
 
 
 class Lag(Item):
-    """A link aggregation group (LACP, IEEE 802.1AX)."""
+    """A link aggregation group (LACP, IEEE 802.1AX), its number, and whether spanning tree runs on it."""
 
     lead = ("name", "ports")
     example = "up1 23-24 mode active"
     name: Text
     ports: Ports
     mode: Annotated[str, word_of("active", "passive", "static")] = "active"
+    id: Annotated[int, number(1, 255, word="group number")] | None = None
+    spanning_tree: Annotated[str, word_of("on", "off")] | None = None
 
 
 class Uplink(Item):

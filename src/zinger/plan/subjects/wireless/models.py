@@ -8,7 +8,10 @@ from zinger.plan.values.item import Flag, Host, Item, Name, Secret, TcpPort, Tex
 
 
 class Radio(Item):
-    """A radio: band in GHz, channel (IEEE 802.11), width in MHz, transmit power in dBm; or the device chooses them."""
+    """A radio: band in GHz, channel (IEEE 802.11), width in MHz, transmit power in dBm; or the device chooses them.
+
+    A band that is `off` sends nothing.
+    """
 
     lead = ("band",)
     example = "5 channel 36 width 40 MHz power 17 dBm"
@@ -19,6 +22,7 @@ class Radio(Item):
     power: Annotated[int, number(0, 36, "dBm", "power in dBm")] | None = None
     auto_channel: Flag = False
     auto_power: Flag = False
+    off: Flag = False
 
 
 class Ssid(Item):
