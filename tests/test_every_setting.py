@@ -37,7 +37,7 @@ baseline:
   ntp:
     servers: [10.44.8.22 preferred key 3 poll 256 s preference 1, 10.44.8.23 poll 64 s preference 2]
     secret: time-kvr
-  clock: {zone: Europe/Vienna, summer: on, rule: last Sun Mar 2:00 to last Sun Oct 3:00}
+  clock: {set: laptop, zone: Europe/Vienna, summer: on, rule: last Sun Mar 2:00 to last Sun Oct 3:00}
   idle: {timeout: 10 min, console: 5 min, network: 7 min, web: 9 min, consoles: [usb 3 min]}
   banner: Kettlestone Valley Railway. Staff only.
   services:
@@ -346,6 +346,7 @@ WHOLE = [
                 "reset-at-device": "forbidden",
             },
         },
+        ("clock.set",),
     ),
     Whole(
         "hollin-m1",
@@ -390,7 +391,7 @@ WHOLE = [
                 "logging 10.44.8.25": "by tcp order 2",
             },
         },
-        ("accounts.second", "accounts.servers", "accounts.order", "dns.hosts", "clock.rule"),
+        ("accounts.second", "accounts.servers", "accounts.order", "dns.hosts", "clock.rule", "clock.set"),
     ),
     Whole(
         "sallow-w5",
@@ -452,7 +453,7 @@ WHOLE = [
                 "log-to 10.44.8.25": "by tcp order 2",
             },
         },
-        ("accounts.second", "dns.hosts", "clock.rule"),
+        ("accounts.second", "dns.hosts", "clock.rule", "clock.set"),
     ),
     Whole(
         "marrable-v6",
@@ -498,7 +499,7 @@ WHOLE = [
         },
         (
             *("ntp.secret", "snmp.communities", "snmp.users", "snmp.versions"),
-            *("accounts.servers", "accounts.order", "accounts.lockout", "dns.hosts", "clock.rule"),
+            *("accounts.servers", "accounts.order", "accounts.lockout", "dns.hosts", "clock.rule", "clock.set"),
             *("ntp.servers", "syslog.servers"),  # how they are asked, and sent to
         ),
     ),

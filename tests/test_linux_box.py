@@ -42,7 +42,7 @@ baseline:
     administrator: {name: kettle-admin, secret: each device}
     operator: {name: shift-lead, secret: each device}
     viewer: {name: signal-view, secret: each device}
-  dns: {servers: [10.44.8.20, 10.44.8.21], search: kettlestone.example}
+  dns: {servers: [10.44.8.20, 10.44.8.21], search: kettlestone.example, hosts: [kvr-log 10.44.8.24]}
   domain: stations.example
   ntp: {servers: [10.44.8.22 preferred poll 256 s, 10.44.8.23]}
   clock: {zone: Europe/Vienna}
@@ -209,6 +209,8 @@ def as_planned(box: Box) -> None:
     ]
     assert "10.44.8.22,0,8," in box.inside("chronyc", "-n", "-c", "sources"), "asked every 2^8 s"
     assert box.inside("hostname", "-f").strip() == "kvr-wj-rt9.stations.example"
+    assert box.inside("getent", "hosts", "kvr-log").split()[0] == "10.44.8.24"
+    assert str((box.folder / "etc" / "localtime").readlink()).endswith("/zoneinfo/Europe/Vienna")
     assert "staff" in box.inside("id", "-nG", "shift-lead").split()
     for line, seconds in (("console", 300), ("network", 420)):
         assert f"TMOUT={seconds}" in (box.folder / "etc" / "profile.d" / f"zinger_{line}.sh").read_text()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from ipaddress import ip_address, ip_interface, ip_network
 from typing import Any
@@ -20,6 +21,8 @@ from zinger.plan.values.addresses import (
     parse_management6,
     parse_network,
 )
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.clock import LaptopTime, SummerRule
 from zinger.plan.values.durations import parse_lease, parse_minutes
 from zinger.plan.values.mac import parse_mac
 from zinger.plan.values.names import (
@@ -34,7 +37,7 @@ from zinger.plan.values.names import (
 )
 from zinger.plan.values.ports import fold_ports, parse_ports
 from zinger.plan.values.secrets import SecretRef, parse_secret
-from zinger.plan.values.summer import parse_moment
+from zinger.plan.values.summer import changes_of, parse_moment
 from zinger.plan.values.text import each, one_of, parse_banner, parse_flag, parse_text, parse_vlan, parse_words, whole
 
 # setting, as a YAML file holds it, as a cell does
@@ -68,6 +71,7 @@ EXAMPLES: dict[str, tuple[object, str]] = {
     "clock.zone": ("CET-1CEST,M3.5.0,M10.5.0/3", "CET-1CEST,M3.5.0,M10.5.0/3"),
     "clock.summer": (True, "on"),
     "clock.rule": ("last Sunday of March at 2:00 to last Sun Oct 3:00", '"last sun mar 02:00" "last sun oct 03:00"'),
+    "clock.set": (True, "laptop"),
     "dns.hosts": ({"kvr-log": "10.44.8.24"}, "kvr-log 10.44.8.24"),
     "idle.consoles": ("usb 3 min; rj45 10 min", "usb 3 min; rj45 10 min"),
     "idle.timeout": ("1 h", "60 min"),
@@ -207,6 +211,44 @@ VALUES: list[tuple[Callable[[object], Any], object, object]] = [
 @pytest.mark.parametrize(("parse", "raw", "value"), VALUES)
 def test_values_are_read_as_people_write_them(parse: Callable[[object], Any], raw: object, value: object) -> None:
     assert parse(raw) == value
+
+
+UTC_NOON = datetime.datetime(2026, 7, 1, 12, tzinfo=datetime.UTC)
+EU = SummerRule(parse_moment("last sun mar 2:00"), parse_moment("last sun oct 3:00"), 60)
+
+
+@pytest.mark.parametrize(
+    ("zone", "rule", "month", "shows"),
+    [
+        ("Europe/Vienna", None, 7, "14:00"),
+        ("Europe/Vienna", None, 1, "13:00"),
+        ("CET-1CEST,M3.5.0,M10.5.0/3", None, 7, "14:00"),
+        ("CET-1CEST,M3.5.0,M10.5.0/3", None, 12, "13:00"),
+        ("UTC+01:00", EU, 7, "14:00"),
+        ("UTC+01:00", None, 7, "13:00"),
+        ("UTC-03:30", None, 7, "08:30"),
+        ("<", None, 7, ""),
+        ("AEST-10AEDT,M10.1.0,M4.1.0/3", None, 7, "22:00"),
+        ("AEST-10AEDT,M10.1.0,M4.1.0/3", None, 12, "23:00"),
+        ("", None, 7, "12:00"),
+    ],
+)
+def test_what_a_clock_must_show_is_the_laptops_time_in_the_planned_zone(
+    zone: str, rule: SummerRule | None, month: int, shows: str
+) -> None:
+    clock = LaptopTime(UTC_NOON.replace(month=month), zone, rule)
+    if not shows:
+        with pytest.raises(BadValue, match="is not known here"):
+            clock.wall()
+        return
+    assert f"{clock.wall():%H:%M}" == shows
+
+
+@pytest.mark.parametrize("zone", ["Europe/Vienna", "America/New_York", "Australia/Sydney", "Asia/Tokyo"])
+def test_a_zones_own_changes_are_found(zone: str) -> None:
+    changes = changes_of(zone, 2026)
+    assert len(changes) == (0 if zone == "Asia/Tokyo" else 2)
+    assert sum(minutes for _, minutes in changes) == 0 and all(at.weekday() == 6 for at, _ in changes)
 
 
 REFUSED: list[tuple[Callable[[object], Any], object, str]] = [

@@ -30,13 +30,15 @@ class Effect(StrEnum):
 class Holds(StrEnum):
     """When what is read back is as planned: the same in the same order, the same in any order, or among more.
 
-    `AT_LEAST` is of a number that is measured: so much or more.
+    `AT_LEAST` is of a number that is measured: so much or more. `NOW` is of a clock: near the laptop's time, as `shows`
+    writes it (by strftime).
     """
 
     EXACTLY = "exactly"
     IN_ANY_ORDER = "in any order"
     AMONG_OTHERS = "among others"
     AT_LEAST = "at least"
+    NOW = "now"
 
 
 @dataclass(frozen=True)
@@ -204,12 +206,17 @@ class StepTemplate:
         """The generated file in which it stands, or nothing."""
         return self.what.file if isinstance(self.what, FileTemplates) else ""
 
+    @property
+    def tells_time(self) -> bool:
+        """Whether what is sent has the time in it, so that it is filled when it is sent."""
+        return any("now" in names_used(source) for source in self.what.sources)
+
     @cached_property
     def looks_around(self) -> bool:
         """Whether its templates use more than its own value, so that devices can't share them filled."""
         sources = [self.undo, self.after_device, *self.what.sources]
         sources += [reads.shows for reads in (self.reads, *self.reads_too) if reads]
-        around = {"plan", "device", "factory_account"}
+        around = {"plan", "device", "factory_account", "now"}
         further = (self.also, self.tries)
         return any(names_used(s) & around for s in sources) or any(
             step is not None and step.looks_around for step in further

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterable, Mapping
 from ipaddress import AddressValueError, IPv4Address, IPv4Network
 
 from zinger.plan.values.bad import BadValue
+from zinger.plan.values.clock import NOT_YET, LaptopTime
 from zinger.plan.values.durations import seconds_of
 from zinger.plan.values.mac import digits_of, spelled
 from zinger.plan.values.ports import fold_ports, parse_ports
@@ -131,6 +132,14 @@ def in_words(value: object, words: Mapping[object, object]) -> object:
     return words[value]
 
 
+def timed(value: object, form: str = "%Y-%m-%d %H:%M:%S") -> str:
+    """The laptop's time in the family's writing, as strftime has it (C17 7.27.3.5)."""
+    if not isinstance(value, LaptopTime):
+        raise BadValue(f"{value!r} is not a time")
+    wall = value.wall()
+    return wall.strftime(form) if wall else NOT_YET
+
+
 _ALL = (
     mask,
     wildcard,
@@ -147,5 +156,6 @@ _ALL = (
     shell,
     same,
     in_words,
+    timed,
 )
 FILTERS: Mapping[str, Callable[..., object]] = {f.__name__: f for f in _ALL}

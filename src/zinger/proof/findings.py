@@ -9,11 +9,12 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from zinger.phrasebook.steps import FILE, Holds
 from zinger.plan.subjects.accounts.settings import ACCOUNTS
+from zinger.plan.values.clock import NEAR, LaptopTime, at_once
 from zinger.plan.values.ports import fold_ports
 from zinger.proof.facts import Fact, Facts
 from zinger.script.compile import Script, Shows, Step
@@ -90,6 +91,7 @@ def judge(script: Script, facts: Facts, source: Source, among: frozenset[str] | 
         if step.shows is not None
         and (among is None or step.fact in among)
         and (source is Source.RUNNING or not step.is_measured)
+        and (source is not Source.STARTUP or step.is_in_startup)
     ]
 
 
@@ -105,6 +107,8 @@ def _finding(
     """One finding of all the facts that show the setting: it holds when each does."""
     too = [other for other in step.shows_too if among is None or other.fact in among]
     every = [(wanted, _that_matter(step, wanted, facts.get(wanted.fact, ()))) for wanted in (shows, *too)]
+    if shows.holds is Holds.NOW:
+        return _of_clock(device, step, shows, source, every[0][1])
     values = [tuple(fact.value for fact in found) for _, found in every]
     verdict = Verdict.HOLDS
     if not all(found for _, found in every):
@@ -117,6 +121,20 @@ def _finding(
     planned = "  ".join(_folded(wanted.expected) for wanted, _ in every)
     read = "  ".join(filter(None, map(_folded, values)))
     return Finding(device, step.setting, step.title, source, planned, read, evidence, verdict)
+
+
+def _of_clock(device: str, step: Step, shows: Shows, source: Source, found: tuple[Fact, ...]) -> Finding:
+    """A clock, compared with the laptop's at this moment."""
+    clock, form = replace(shows.clock or LaptopTime(), now=at_once()), shows.expected[0]
+    off = [clock.seconds_off(fact.value, form) for fact in found]
+    verdict = Verdict.HOLDS if all(seconds is not None and seconds <= NEAR for seconds in off) else Verdict.DIFFERS
+    told = [
+        f"{fact.value} ({'not a time' if seconds is None else f'{seconds:.0f} s off'})"
+        for fact, seconds in zip(found, off, strict=True)
+    ]
+    planned, evidence = f"the laptop's time, within {NEAR} s", "\n".join(fact.line for fact in found)
+    verdict = verdict if found else Verdict.ABSENT
+    return Finding(device, step.setting, step.title, source, planned, "  ".join(told), evidence, verdict)
 
 
 def _of_file(

@@ -51,7 +51,7 @@ class Owed:
             (step.setting, Source.STARTUP)
             for part in self.wires
             for step in part.script.steps
-            if step.shows is not None and step.fact in part.book.startup_facts
+            if step.shows is not None and step.is_in_startup and step.fact in part.book.startup_facts
         ]
         owed += [(SIGN_IN + account.name, Source.CONSOLE) for part in self.wires for account in self.on_console(part)]
         owed += [(trial.name, Source.CONSOLE) for part in self.wires for trial in self.trials(part)]

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import Any
 
 from zinger.phrasebook.book import Interview, Phrasebook
@@ -41,6 +42,8 @@ from zinger.plan.model import Device, Value
 from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
 from zinger.plan.subjects.management.settings import GATEWAY
+from zinger.plan.subjects.names.settings import SUMMER_RULE, TIME_ZONE
+from zinger.plan.values.clock import LaptopTime, SummerRule
 from zinger.plan.values.secrets import SecretRef
 from zinger.script.parts import WHOLE, Part, Parts
 
@@ -81,6 +84,8 @@ class Shows:
     fact: str
     expected: tuple[str, ...]
     holds: Holds = Holds.EXACTLY
+    clock: LaptopTime | None = None
+    """Of a clock, in which zone it must show the laptop's time."""
 
 
 @dataclass(frozen=True)
@@ -119,6 +124,8 @@ class Step:
     """The generated file in which it stands, or that it is."""
     section: tuple[Words, ...] = ()
     """Its lines in that file; all of them, where it is the file."""
+    tells_time: bool = False
+    """Whether the laptop's time is in it; it is filled anew when it is sent."""
 
     @property
     def at(self) -> str:
@@ -149,6 +156,11 @@ class Step:
     def is_measured(self) -> bool:
         """Whether what is read is a state of the world, such as a signal: nothing that is kept, or survives."""
         return self.shows is not None and self.shows.holds is Holds.AT_LEAST
+
+    @property
+    def is_in_startup(self) -> bool:
+        """Whether a startup state has it: what is measured is nowhere kept, and a clock goes on by its battery."""
+        return not self.is_measured and (self.shows is None or self.shows.holds is not Holds.NOW)
 
     @property
     def shown(self) -> str:
@@ -267,12 +279,15 @@ Known = dict[tuple[str, str, type, object], Step]
 
 
 # -- compiling -------------------------------------------------------------------------------------------
-def compile_script(device: Device, book: Phrasebook, known: Known | None = None) -> Script:
-    """Order the steps for every planned setting; what the family cannot be told is listed as not sent."""
+def compile_script(device: Device, book: Phrasebook, known: Known | None = None, now: datetime | None = None) -> Script:
+    """Order the steps for every planned setting; what the family cannot be told is listed as not sent.
+
+    `now` is the laptop's time for steps that send it; without, they say so.
+    """
     known = {} if known is None else known
     if book.then is None:
-        return _of_part(device, book, book, known)
-    parts = tuple(_of_part(device, book, part, known) for part in book.parts)
+        return _of_part(device, book, book, known, now)
+    parts = tuple(_of_part(device, book, part, known, now) for part in book.parts)
     return Script(
         device.name,
         book.family,
@@ -286,9 +301,9 @@ def compile_script(device: Device, book: Phrasebook, known: Known | None = None)
     )
 
 
-def _of_part(device: Device, whole: Phrasebook, book: Phrasebook, known: Known) -> Script:
+def _of_part(device: Device, whole: Phrasebook, book: Phrasebook, known: Known, now: datetime | None) -> Script:
     """The script of one part; a setting that another part sends is that one's, one that none sends the first's."""
-    filler = Filler(device, book, known)
+    filler = Filler(device, book, known, now)
     steps: list[Step] = [filler.plain(p, Stop.SIGN_IN, "preparation") for p in book.prepare]
     for name in book.order:
         value = device.values.get(name)
@@ -305,8 +320,11 @@ def _of_part(device: Device, whole: Phrasebook, book: Phrasebook, known: Known) 
 class Filler:
     """Fills the templates of one book for one device."""
 
-    def __init__(self, device: Device, book: Phrasebook, known: Known) -> None:
+    def __init__(self, device: Device, book: Phrasebook, known: Known, now: datetime | None = None) -> None:
         self.device, self.book, self.known = device, book, known
+        rule = device[SUMMER_RULE]
+        summer = SummerRule(rule.begins, rule.ends, rule.ahead) if rule else None
+        self.clock = LaptopTime(now, device[TIME_ZONE] or "", summer)
         self.plan = {name: value.value for name, value in device.values.items()}
         self.not_sent: list[NotSent] = []
 
@@ -440,6 +458,7 @@ class Filler:
             section=tuple(line.words for line in render_lines(what.send, **using(what.send)))
             if isinstance(what, FileTemplates)
             else (),
+            tells_time=template.tells_time,
         )
 
     # -- generated files ---------------------------------------------------------------------------
@@ -512,7 +531,10 @@ class Filler:
             return None
         texts = [render_text(reads.shows, **{**using(reads.shows), "value": item}) for item in items]
         return Shows(
-            reads.fact, tuple(line.strip() for text in texts for line in text.split("\n") if line.strip()), reads.holds
+            reads.fact,
+            tuple(line.strip() for text in texts for line in text.split("\n") if line.strip()),
+            reads.holds,
+            self.clock if reads.holds is Holds.NOW else None,
         )
 
     @staticmethod
@@ -529,6 +551,7 @@ class Filler:
             "plan": self.plan,
             "device": self.device.name,
             "factory_account": factory_renewal(self.device, self.book.factory.user),
+            "now": self.clock,
         }
         return {name: names[name] for name in names_used(source) if name in names}
 
@@ -588,12 +611,13 @@ def whole(template: StepTemplate, *, secret: bool) -> tuple[tuple[Part, ...], tu
     A secret is not expected to be shown.
     """
     sent = template.what.sources
-    shown = [template.reads.shows] if template.reads and not secret else None
+    compared = template.reads is not None and template.reads.holds is not Holds.NOW  # a clock shows the time, no value
+    shown = [template.reads.shows] if template.reads and compared and not secret else None
     return _unused(sent), _unused(shown) if shown is not None else ()
 
 
 def _unused(sources: Iterable[str]) -> tuple[Part, ...]:
-    return () if any(WHOLE in names_used(source) for source in sources) else (Part("", WHOLE),)
+    return () if any({WHOLE, "now"} & names_used(source) for source in sources) else (Part("", WHOLE),)
 
 
 def _secrets(value: object) -> Iterator[Part]:

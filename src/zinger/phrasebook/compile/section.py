@@ -30,7 +30,7 @@ KEYS = {
     "delete": "\x7f",
 }
 MOVE_NAMES = frozenset({credential.word for credential in AsksFor} | {"device"})
-STEP_NAMES = frozenset({"value", "before", "plan", "device", "factory_account"})
+STEP_NAMES = frozenset({"value", "before", "plan", "device", "factory_account", "now"})
 PLAIN_NAMES = STEP_NAMES - {"value", "before"}
 """What a step may use that makes no setting true: to prepare, save or restart."""
 PUT_NAMES = frozenset({"file", "device"})

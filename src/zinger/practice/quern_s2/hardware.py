@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+from datetime import datetime, timedelta
 from ipaddress import IPv4Interface
 from typing import Any, ClassVar
 
@@ -33,6 +35,14 @@ class Hardware(Box):
     )
     PORTS: ClassVar[tuple[str, ...]] = tuple(str(n) for n in range(1, 25))
     FALLBACK: ClassVar[str] = FALLBACK
+
+    set_at: tuple[datetime, float] | None = None
+    """The time to which somebody set its clock, and when that was; a battery keeps it going."""
+
+    def today(self) -> str:
+        """What its clock shows; it goes as fast as any, however sped-up the rest is."""
+        to, when = self.set_at or (datetime(2019, 1, 1), time.monotonic())
+        return f"{to + timedelta(seconds=int(time.monotonic() - when)):%Y-%m-%d %H:%M:%S}"
 
     def factory_state(self) -> State:
         return State()

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import time
+from datetime import datetime
 from ipaddress import AddressValueError, IPv4Address, IPv4Interface, IPv4Network, IPv6Address
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -152,6 +154,13 @@ class Managing(Switching):
         if words != "none" and not re.fullmatch(rf"{moment} to {moment} ahead (30|60|120) min", words):
             raise Refused("say summer-rule last sun mar 02:00 to last sun oct 03:00 ahead 60 min, or none")
         self.switch.running.summer_rule = "" if words == "none" else words
+
+    async def do_today(self, rest: list[str]) -> None:
+        try:
+            to = datetime.strptime(" ".join(rest), "%Y-%m-%d %H:%M:%S")
+        except ValueError:
+            raise Refused("say today YYYY-MM-DD HH:MM:SS") from None
+        self.switch.set_at = (to, time.monotonic())
 
     async def do_host(self, rest: list[str]) -> None:
         if len(rest) != 2 or not re.fullmatch("[A-Za-z0-9-]{1,63}", rest[0]):

@@ -57,7 +57,7 @@ class Shell(Guarding, Managing):
         "base/people": "add drop lock",
         "base/mgmt": "vlan address gateway stations address6 gateway6",
         "base/names": "resolver suffix domain host drop-host",
-        "base/clock": "source zone summer summer-rule key try-key",
+        "base/clock": "source zone summer summer-rule key try-key today",
         "base/log": "receiver local-log",
         "base/snmp": "user try remove community try-community versions",
         "base/passwords": "choose forget check",
@@ -163,6 +163,7 @@ class Shell(Guarding, Managing):
         state = self.switch.startup if startup and self.switch.startup else self.switch.running
         body = self.switch.body
         identity = [("model", body.model), ("serial", body.serial), ("mac", body.mac), ("image", body.image)]
+        identity.append(("today", self.switch.today()))
         lines = tell(state, identity, "" if startup else self.switch.address_note(), self.switch.PORTS, section[0])
         if not lines:
             raise Refused(f"nothing to tell of {section[0]}")

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from zinger.phrasebook.steps import Effect
 from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.values.clock import at_once
 from zinger.run.board import Mark
 from zinger.run.memory import QUESTIONS_OF
 from zinger.run.stages.stage import Pass
+from zinger.script.compile import compile_script
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.interview import begin_interview, hold_interview, leave_interview
@@ -27,6 +29,8 @@ async def hold(on: Pass, name: str) -> None:
         return
     await wire.do(begin_interview(wire.book, held.interview, wire.keys))
     on.check_device({})
+    if any(step.tells_time for step in wire.script.steps if step.interview == name):
+        held = compile_script(wire.device, wire.book, now=at_once()).interviews[name]
     for setting in held.settings:
         wire.line.step(setting, Mark.NOW)
     wire.line.say("answering its questions")

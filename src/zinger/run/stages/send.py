@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from zinger.phrasebook.steps import ByHand, Effect
 from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.values.clock import at_once
 from zinger.proof.findings import to_send
 from zinger.run.board import Mark
 from zinger.run.hands import Act, Verb
@@ -14,7 +15,7 @@ from zinger.run.stages.genfiles import blamed, keep_changes, look_after_refusal
 from zinger.run.stages.interview import hold
 from zinger.run.stages.restarts import Restarts
 from zinger.run.stages.stage import Pass
-from zinger.script.compile import Step
+from zinger.script.compile import Step, compile_script
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.send import joined, send_step, send_together
@@ -96,6 +97,7 @@ def on_one_page(steps: Sequence[Step]) -> list[list[Step]]:
 async def send_one(on: Pass, step: Step) -> bool:
     """Send one step; returns whether the device took it, which a step that restarts it has by the restart."""
     wire = on.wire
+    step = at_this_time(on, step)
     wire.line.say(step.title if step in wire.script.saves else f"sending {step.title}")
     moves = await _before(on, [step])
     if step.hands is not None:
@@ -122,9 +124,18 @@ async def send_one(on: Pass, step: Step) -> bool:
     return True
 
 
+def at_this_time(on: Pass, step: Step) -> Step:
+    """A step with the time in it, filled with the time that it is now; others as they are."""
+    if not step.tells_time:
+        return step
+    script = compile_script(on.wire.device, on.wire.book, now=at_once())
+    return next(other for other in script.everything if other.setting == step.setting)
+
+
 async def send_form(on: Pass, steps: Sequence[Step]) -> None:
     """Send what several steps fill in on one page, submitted once."""
     wire, refused = on.wire, dict[str, str]()
+    steps = [at_this_time(on, step) for step in steps]
     wire.line.say(f"sending {counted(len(steps), 'setting')} on {wire.book.places[steps[0].at].words}")
     moves = await _before(on, steps)
     answer: Answer | None = None

@@ -22,6 +22,7 @@ from zinger.plan.checking import (
 from zinger.plan.model import Device, Layer
 from zinger.plan.subjects.management.settings import ADDRESS
 from zinger.plan.subjects.names.settings import (
+    CLOCK_BY_HAND,
     DAYLIGHT_SAVING,
     HOSTNAME,
     SUMMER_RULE,
@@ -34,11 +35,11 @@ from zinger.plan.values.names import countries_of, has_summer_rule
 from zinger.plan.values.summer import changes_of
 
 
-@device_check("time-missing", WARNING, TIME_SERVERS, source="RFC 5905")
+@device_check("time-missing", WARNING, TIME_SERVERS, CLOCK_BY_HAND, source="RFC 5905")
 def time_missing(device: Device, look: Look) -> Iterator[Found]:
-    """No time server is planned: logs and certificates need the time."""
-    if not device[TIME_SERVERS]:
-        yield Found("no time server is planned", "Plan ntp.servers", TIME_SERVERS)
+    """No time server is planned, nor is the clock set by hand: logs and certificates need the time."""
+    if not device[TIME_SERVERS] and not device[CLOCK_BY_HAND]:
+        yield Found("no time server is planned", "Plan ntp.servers, or clock.set: laptop", TIME_SERVERS)
 
 
 @device_check("time-single", WARNING, TIME_SERVERS, source="RFC 8633 3.2")

@@ -7,6 +7,7 @@ from typing import Any
 from zinger.plan.setting import Setting, Stop
 from zinger.plan.subjects.names.models import HostName, NtpServer, SummerTime
 from zinger.plan.values.addresses import parse_address
+from zinger.plan.values.clock import parse_clock_set
 from zinger.plan.values.item import items
 from zinger.plan.values.names import parse_domain, parse_hostname, parse_zone
 from zinger.plan.values.secrets import parse_secret
@@ -73,6 +74,7 @@ SUMMER_RULE = Setting(
     ("dst rule", "summer time rule"),
     reference="IEEE 1003.1 8.3",
 )
+CLOCK_BY_HAND = Setting("clock.set", "clock set by hand", Stop.TIME, parse_clock_set, ("set clock", "clock set from"))
 
 SETTINGS: tuple[Setting[Any], ...] = (
     HOSTNAME,
@@ -87,4 +89,5 @@ SETTINGS: tuple[Setting[Any], ...] = (
     TIME_ZONE,
     DAYLIGHT_SAVING,
     SUMMER_RULE,
+    CLOCK_BY_HAND,
 )
