@@ -8,8 +8,10 @@ Its family, `larch-l1.yaml`, was written from the documentation; it is proved fr
 from __future__ import annotations
 
 import asyncio
+import datetime
 import random
 import shutil
+import zoneinfo
 from collections.abc import AsyncIterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -25,10 +27,12 @@ job: Kettlestone Valley Railway
 mode: live
 baseline:
   accounts: {administrator: {name: kettle-admin, secret: each device}}
+  clock: {set: laptop, zone: GMT+1, rule: last Sunday of March 02:00 to last Sunday of October 03:00}
   banner: Kettlestone Valley Railway. Staff only; sessions are recorded, and read.
 sites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24, management: {gateway: 10.44.8.1}}}
 """
-CARTON = {"name": "larch", "address": "192.0.2.7/24", "gateway": "none", "banner": "none"}
+CARTON = {"name": "larch", "address": "192.0.2.7/24", "gateway": "none", "banner": "none", "east": "none"}
+CARTON["summer"] = "none"
 
 
 class Cut(Exception):
@@ -49,6 +53,7 @@ class Larch:
         self.unchanged = True
         self.staged: dict[str, str] = {}
         self.level = self.at = 0.0
+        self.ahead = datetime.datetime(2001, 1, 1) - datetime.datetime.now()
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self.reader, self.writer = reader, writer
@@ -111,10 +116,18 @@ class Larch:
                     await self.staging()
                 case ["tell", *stored]:
                     state, people = (self.kept, self.kept_people) if stored else (self.state, self.people)
-                    rows = [*state.items(), *(("admits", name) for name in people)]
+                    now = datetime.datetime.now() + self.ahead
+                    rows = [
+                        *state.items(),
+                        ("it is", f"{now:%d.%m.%Y, %H:%M:%S}"),
+                        *(("admits", name) for name in people),
+                    ]
                     self.show("  serial LRH-9\r\n" + "".join(f"  {what} {value}\r\n" for what, value in rows))
                 case ["admit", name]:
                     self.people[name] = await self.twice("passphrase for them")
+                case ["it", "is", day, time]:
+                    to = datetime.datetime.strptime(f"{day} {time}", "%d.%m.%Y, %H:%M:%S")
+                    self.ahead = to - datetime.datetime.now()
                 case ["agree"]:
                     self.show("it stays\r\n")
                 case ["store"]:
@@ -180,6 +193,10 @@ async def test_a_console_as_nobody_would_wish_for(larch: tuple[Larch, int], tmp_
         "name": "kvr-wj-lu1",
         "address": "10.44.8.31/24",
         "gateway": "10.44.8.1",
+        "east": "+01:00",
+        "summer": "3/5/0 02:00 10/5/0 03:00 60",
         "banner": "Kettlestone Valley Railway. Staff only; sessions are recorded, and read.",
     }
+    there = datetime.datetime.now(zoneinfo.ZoneInfo("Europe/Vienna")).replace(tzinfo=None)
+    assert abs(datetime.datetime.now() + device.ahead - there) < datetime.timedelta(seconds=90)
     assert device.lost > 0, "its line did lose what came too fast"
