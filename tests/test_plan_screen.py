@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import time
 from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
@@ -36,6 +37,25 @@ def test_a_finding_is_repaired_undone_and_saved(start: Callable[..., Terminal], 
     assert (folder / "devices.csv").read_text() == MISTAKES.replace("10.44.61.1", "10.44.8.1")
     (folder / "devices.csv").write_text((folder / "devices.csv").read_text().replace("KVR-cb-sw2", "kvr-cb-sw2"))
     term.until("38 errors", "read again")
+
+
+def test_a_word_that_is_typed_at_a_list_changes_nothing(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=MISTAKES)
+    term = start(folder, "plan", str(folder))
+    term.until("40 devices", "e edit")
+    term.keys("n", "m")
+    term.until("Repair: use 10.44.8.1")
+    term.keys("y")
+    term.until("39 errors", "1 not saved")
+    for pause in (0.0, 0.12):  # as a program types, and as a person does
+        for char in "us":
+            term.keys(char)
+            time.sleep(pause)
+        term.until("looked like typing", "39 errors", "1 not saved")
+        time.sleep(0.3)  # nothing comes later either
+        term.until("39 errors", "1 not saved")
+    term.keys("u")
+    term.until("40 errors", "saved", "taken back")
 
 
 def test_editing_in_place_shows_what_would_change(start: Callable[..., Terminal], tmp_path: Path) -> None:

@@ -12,13 +12,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
-from textual.app import App
 from textual.binding import Binding, BindingType
 from textual.command import Provider
 
 from zinger.errors import ZingerError
 from zinger.tui.opening import Opening
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
+from zinger.tui.typing_guard import GuardedApp
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
@@ -35,7 +35,7 @@ def _commands() -> type[Provider]:
     return Commands
 
 
-class ZingerApp(App[None]):
+class ZingerApp(GuardedApp):
     """The full-screen application."""
 
     CSS_PATH = "zinger.tcss"
