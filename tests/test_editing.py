@@ -15,8 +15,9 @@ from zinger.desk import jobparts
 from zinger.desk.editing import Desk
 from zinger.files import FileError
 from zinger.phrasebook.load import Families
-from zinger.plan.files.documents import JobDocument, open_sheet
+from zinger.plan.files.documents import JobDocument
 from zinger.plan.files.editing import Edits, Files
+from zinger.plan.files.sheetdocs import open_sheet
 from zinger.plan.problems import Change
 from zinger.store.folder import ChangedOutside, JobFolder
 
@@ -209,6 +210,89 @@ def test_a_row_is_removed_put_back_and_its_neighbours_keep_their_numbers() -> No
     assert b"sw1" not in edits.files.sheet
     with pytest.raises(KeyError):
         edits.remove_rows([2], "again")
+
+
+def workbook(*rows: list[str]) -> bytes:
+    book = openpyxl.Workbook()
+    book.active.title = "wj"
+    for row in rows:
+        book.active.append(row)
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("name", "sheet"),
+    [
+        ("devices.csv", b"hostname,site,family,address\nsw1,wj,Quern S2,10.44.8.11\nsw2,wj,Quern S2,10.44.8.12\n"),
+        (
+            "devices.yaml",
+            b"# ours\n- hostname: sw1   # the first\n  site: wj\n  family: Quern S2\n  address: 10.44.8.11\n"
+            b"- {hostname: sw2, site: wj, family: Quern S2, address: 10.44.8.12}\n",
+        ),
+        (
+            "devices.yaml",
+            b"devices:\n  sw1: {site: wj, family: Quern S2, management: {address: 10.44.8.11}}\n"
+            b"  sw2: {site: wj, family: Quern S2, management: {address: 10.44.8.12}}\n",
+        ),
+        (
+            "devices.json",
+            b'[\n  {\n    "hostname": "sw1",\n    "site": "wj",\n    "family": "Quern S2",\n'
+            b'    "address": "10.44.8.11"\n  },\n  {\n    "hostname": "sw2",\n    "site": "wj",\n'
+            b'    "family": "Quern S2",\n    "address": "10.44.8.12"\n  }\n]\n',
+        ),
+        (
+            "devices.xlsx",
+            workbook(
+                ["hostname", "site", "family", "address"],
+                ["sw1", "wj", "Quern S2", "10.44.8.11"],
+                ["sw2", "wj", "Quern S2", "10.44.8.12"],
+            ),
+        ),
+    ],
+)
+def test_rows_of_every_kind_of_sheet_are_changed_copied_removed_and_put_back(
+    name: str, sheet: bytes, tmp_path: Path
+) -> None:
+    (tmp_path / "job.yaml").write_text(JOB + f"devices: {name}\n")
+    (tmp_path / name).write_bytes(sheet)
+    desk = Desk(JobFolder(tmp_path), RULES, {})
+
+    def devices() -> list[tuple[str, str, object]]:
+        found = desk.resolved().devices
+        return [(d.name, str(d.address), d.values["idle.timeout"].value) for d in found]
+
+    before = devices()
+    for device, idle in (("sw1", "5 min"), ("sw2", "6 min")):  # the first one's makes the lines below it move
+        (row,) = [d.spot.line for d in desk.plan.devices if d.name == device]
+        desk.make([Change(("idle.timeout",), idle, row)], device)
+        desk.resolved()
+    desk.copy(desk.plan.device("sw2"), 2)
+    assert devices() == [
+        ("sw1", "10.44.8.11/24", 5),
+        ("sw2", "10.44.8.12/24", 6),
+        ("sw3", "10.44.8.13/24", 6),
+        ("sw4", "10.44.8.14/24", 6),
+    ]
+    desk.remove([desk.plan.device("sw1"), desk.plan.device("sw3")])
+    desk.resolved()
+    (row,) = [d.spot.line for d in desk.plan.devices if d.name == "sw4"]
+    desk.make([Change(("idle.timeout",), "7 min", row)], "sw4")
+    after = [("sw2", "10.44.8.12/24", 6), ("sw4", "10.44.8.14/24", 7)]
+    assert devices() == after
+    again = Desk(JobFolder(tmp_path), RULES, {})
+    desk.save()
+    assert devices() == after and [d.name for d in again.resolved().devices] == ["sw1", "sw2"]
+    assert [d.name for d in Desk(JobFolder(tmp_path), RULES, {}).plan.devices] == ["sw2", "sw4"]
+    again.make([Change(("idle.timeout",), "5 min", again.plan.devices[0].spot.line)], "one")
+    again.copy(again.plan.device("sw1"), 1)
+    again.remove([again.resolved().device("sw2")])
+    while again.undo():
+        pass
+    assert [(d.name, str(d.address)) for d in again.resolved().devices] == [one[:2] for one in before]
+    if name != "devices.xlsx":
+        assert again.edits.files.sheet == sheet
 
 
 def desk_with(tmp_path: Path, rows: str, job: str = JOB) -> Desk:

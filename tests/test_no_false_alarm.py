@@ -15,8 +15,9 @@ from tests.test_checks import BRIDGE, EDGE, RULES, SWITCH, TRAITS, VOICE, WIRELE
 from zinger.files import FileError, write_whole
 from zinger.phrasebook.load import Families, load_family
 from zinger.phrasebook.source import PhrasebookError
-from zinger.plan.files.documents import CsvSheet, JobDocument
+from zinger.plan.files.documents import JobDocument
 from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheetdocs import CsvSheet
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.files.transfer import propose, take
 from zinger.plan.files.yamlfile import UnreadableError

@@ -24,7 +24,7 @@ from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import parse_network
 from zinger.plan.values.secrets import Vaulted
 from zinger.plan.values.text import parse_text
-from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
+from zinger.store.folder import ChangedOutside, JobFolder
 from zinger.wording import counted
 
 
@@ -147,7 +147,7 @@ class Desk:
         return ""
 
     def add(self, site: Site | None, like: Device | None) -> int:
-        """A new device at the end of the sheet, of a site and like another; its row. Raises JobFolderError."""
+        """A new device at the end of the sheet, of a site and like another; its row."""
         site = site or next(iter(self.plan.sites), None)
         cells = {"site": site.name if site else ""}
         cells |= {"family": like.family, "role": like.role} if like else {}
@@ -155,39 +155,30 @@ class Desk:
             names = {d.name for d in self.plan.devices}
             cells["hostname"] = next(name for n in itertools.count(1) if (name := f"new{n}") not in names)
         with self._lock:
-            try:
-                return self.edits.add_rows([{key: text for key, text in cells.items() if text}], "a new device")[0]
-            except TypeError as error:
-                raise JobFolderError(str(error)) from None
+            return self.edits.add_rows([{key: text for key, text in cells.items() if text}], "a new device")[0]
 
     def copy(self, device: Device, count: int) -> list[int]:
         """So many devices like one: names that count on, the next free addresses, nothing of what is its own alone.
 
-        Returns their rows. Raises JobFolderError where the sheet takes no rows.
+        Returns their rows.
         """
         with self._lock:
             names = [d.name for d in self.plan.devices]
             addresses = _free_after(self.plan, device)
             made = []
-            try:
-                own = self.edits.cells(device.spot.line or 0)
-                for name in itertools.islice(_counted_on(device.name, names), count):
-                    cells = {key: text for key, text in own.items() if key not in _ITS_OWN}
-                    cells |= {"hostname": name} if "hostname" in own else {}
-                    cells |= {"management.address": next(addresses, "")} if "management.address" in own else {}
-                    made.append({key: text for key, text in cells.items() if text})
-                return self.edits.add_rows(made, f"{counted(count, 'device')} like {device.name}")
-            except TypeError as error:
-                raise JobFolderError(str(error)) from None
+            own = self.edits.cells(device.spot.line or 0)
+            for name in itertools.islice(_counted_on(device.name, names), count):
+                cells = {key: text for key, text in own.items() if key not in _ITS_OWN}
+                cells |= {"hostname": name} if "hostname" in own else {}
+                cells |= {"management.address": next(addresses, "")} if "management.address" in own else {}
+                made.append({key: text for key, text in cells.items() if text})
+            return self.edits.add_rows(made, f"{counted(count, 'device')} like {device.name}")
 
     def remove(self, devices: Sequence[Device]) -> None:
-        """Take devices out of the sheet, as one step. Raises JobFolderError where that can't be."""
+        """Take devices out of the sheet, as one step."""
         with self._lock:
-            try:
-                rows = [d.spot.line for d in devices if d.spot.line]
-                self.edits.remove_rows(rows, f"{', '.join(d.name for d in devices)} removed")
-            except TypeError as error:
-                raise JobFolderError(str(error)) from None
+            rows = [d.spot.line for d in devices if d.spot.line]
+            self.edits.remove_rows(rows, f"{', '.join(d.name for d in devices)} removed")
 
     def moves(self, device: Device, setting: str) -> list[Move]:
         """Where else a device's own value can be said, and what that changes; and what stands without it."""

@@ -17,13 +17,14 @@ from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
-from textual.widgets import Footer, Input
+from textual.widgets import Footer
 
 from zinger.plan.setting import Stop
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.hands import Hands
 from zinger.talk.events import Waiting
 from zinger.tui.console import Console
+from zinger.tui.filter_box import FilterBox
 from zinger.tui.look import (
     BRASS,
     DIM,
@@ -299,7 +300,7 @@ class LineUp(ZingerScreen):
     def compose(self) -> ComposeResult:
         board = self.host.job.board
         yield Headline(board)
-        yield Input(placeholder="name, family, site or state; Enter keeps, Escape clears", id="filter")
+        yield FilterBox(LineMap, "name, family, site or state")
         yield Labels(board)
         yield LineMap(board)
         with Horizontal(id="below"):
@@ -310,7 +311,6 @@ class LineUp(ZingerScreen):
         yield Footer()
 
     def on_mount(self) -> None:
-        self.query_one("#filter").display = False
         lines = self.query_one(LineMap)
         lines.lay_out()
         lines.focus()
@@ -389,19 +389,13 @@ class LineUp(ZingerScreen):
         lines.lay_out()
 
     def action_filter(self) -> None:
-        """Filter by typing."""
-        box = self.query_one("#filter", Input)
-        box.display = True
-        self.set_focus(box)  # at once, so that no letter typed after the slash goes elsewhere
+        """Filter the lines by typing."""
+        self.query_one(FilterBox).begin()
 
-    def on_input_changed(self, event: Input.Changed) -> None:
+    def on_filter_box_wanted(self, event: FilterBox.Wanted) -> None:
         lines = self.query_one(LineMap)
-        lines.wanted = event.value
+        lines.wanted = event.words
         lines.lay_out()
-
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        self.query_one("#filter").display = bool(event.value)
-        self.query_one(LineMap).focus()
 
     def back(self) -> bool:
         """The line-up is the first screen: Escape clears the filter."""
@@ -410,12 +404,7 @@ class LineUp(ZingerScreen):
 
     def close_filter(self) -> bool:
         """Clear and hide the filter; whether there was one."""
-        box = self.query_one("#filter", Input)
-        was = bool(box.display)
-        box.value = ""
-        box.display = False
-        self.query_one(LineMap).focus()
-        return was
+        return self.query_one(FilterBox).end()
 
     def action_whose_hands(self) -> None:
         """In practice, leave the acts of hands to the person, or to the yard."""

@@ -15,17 +15,18 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.widgets import Footer, Input, Static
+from textual.widgets import Footer, Static
 
 from zinger.desk.editing import Desk
 from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Problem
-from zinger.store.folder import JobFolderError
 from zinger.tui.editor import ValueEditor
+from zinger.tui.filter_box import FilterBox
+from zinger.tui.finding_steps import FindingSteps
 from zinger.tui.job_parts import JobScreen
 from zinger.tui.look import DIM, ROSE, VIOLET
 from zinger.tui.parts import COMMON, ZingerScreen
-from zinger.tui.plan_files import PlanFiles, repair_dialog
+from zinger.tui.plan_files import PlanFiles
 from zinger.tui.plan_moves import PlanMoves
 from zinger.tui.plan_parts import Facts, Findings, LadderView, PlanHeadline, Tree, Values, problems_of
 from zinger.tui.resolving import Resolving
@@ -73,10 +74,11 @@ class PlanScreen(ZingerScreen):
         self._resolving = Resolving(self, desk, self._resolved, self._tried)
         self._files = PlanFiles(self, desk, self._resolve)
         self._moves = PlanMoves(self, desk, self._resolve)
+        self._steps = FindingSteps(self, desk, self.go_to, self._resolve)
 
     def compose(self) -> ComposeResult:
         yield PlanHeadline(self.host.job.board, "plan", self.host.job.plan.title)
-        yield Input(placeholder="name, family, site, role, address, error; Enter keeps, Escape clears", id="filter")
+        yield FilterBox(Tree, "name, family, site, role, address, error, a finding's id, state")
         with Horizontal(id="plan-body"):
             yield Tree()
             with Vertical(id="plan-right"):
@@ -89,7 +91,6 @@ class PlanScreen(ZingerScreen):
         yield Footer()
 
     def on_mount(self) -> None:
-        self.query_one("#filter").display = False
         tree = self.query_one(Tree)
         self._take(self.desk.plan)
         tree.action_ends(0)
@@ -107,8 +108,10 @@ class PlanScreen(ZingerScreen):
         gc.freeze()  # a plan holds millions of objects in no cycles; looking through them would stop the screen
         self.query_one(PlanHeadline).take(plan, len(self.desk.edits.unsaved))
         known = {family: self.desk.rules.get(family) for family in {d.family for d in plan.devices}}
-        self.query_one(Tree).take(plan, {name: rules.title for name, rules in known.items() if rules})
+        states = {name: line.sentence for name, line in self.host.job.board.lines.items()}
+        self.query_one(Tree).take(plan, {name: rules.title for name, rules in known.items() if rules}, states)
         self.query_one(Findings).take(plan)
+        self._narrow()
         self._turn_to_device()
         self._say_note()
 
@@ -148,7 +151,7 @@ class PlanScreen(ZingerScreen):
         if event.rows.id == "values":
             self.action_edit()
         elif event.rows.id == "problems":
-            self._go_to_problem()
+            self._steps.here()
         elif self.query_one(Tree).device is None:
             self.query_one(Tree).fold()
         else:
@@ -224,52 +227,37 @@ class PlanScreen(ZingerScreen):
         self.set_focus(self.query_one(Values))
         self._resolve()
 
-    def on_input_changed(self, event: Input.Changed) -> None:
+    def on_filter_box_wanted(self, event: FilterBox.Wanted) -> None:
         tree = self.query_one(Tree)
-        tree.wanted = event.value
+        tree.wanted = event.words
         tree.lay_out()
         self._turned = True
+        self._narrow()
 
-    def on_input_submitted(self, event: Input.Submitted) -> None:
-        self.query_one("#filter").display = bool(event.value)
-        self.query_one(Tree).focus()
+    def _narrow(self) -> None:
+        """Leave the findings of what is filtered."""
+        tree = self.query_one(Tree)
+        if tree.wanted:
+            self.query_one(Findings).narrow(tree.wanted, tree.shown)
+        elif self._shown:
+            self.query_one(Findings).take(self._shown)
 
     # -- findings and repairs ------------------------------------------------------------------------
     def action_next(self) -> None:
         """Go to the next finding: its device, its value."""
-        findings = self.query_one(Findings)
-        if not findings.problems:
-            self.notify("no errors, no warnings")
-            return
-        if findings.has_class("-visited"):
-            findings.cursor = (findings.cursor + 1) % len(findings.problems)
-        findings.add_class("-visited")
-        findings.scroll_to(y=max(0, findings.cursor - 1), animate=False)
-        findings.refresh()
-        self._go_to_problem()
+        self._steps.next()
 
-    def _go_to_problem(self) -> None:
-        problem = self.query_one(Findings).problem
-        if problem is None:
-            return
+    def action_repair(self) -> None:
+        """Show what a repair would change, and make it if that is wanted."""
+        self._steps.repair()
+
+    def go_to(self, problem: Problem) -> None:
+        """The device and the value of a finding."""
         if problem.devices:
             self.query_one(Tree).select(problem.devices[0])
             self._turn_to_device()
         if problem.setting:
             self.query_one(Values).select(problem.setting)
-
-    def action_repair(self) -> None:
-        """Show what a repair would change, and make it if that is wanted."""
-        problem = self.query_one(Findings).problem
-        if problem is None or problem.repair is None:
-            self.notify("there is no safe repair for this finding; edit the value")
-            return
-
-        def answer(yes: bool | None) -> None:
-            if yes and self.desk.repair(problem):
-                self._resolve()
-
-        self.app.push_screen(repair_dialog(self.desk, problem, problem.repair), answer)
 
     def action_undo(self) -> None:
         """Take the last step back."""
@@ -297,11 +285,7 @@ class PlanScreen(ZingerScreen):
     def action_add(self) -> None:
         """A new row in the sheet, like the device under the cursor."""
         tree = self.query_one(Tree)
-        try:
-            self._new_row = self.desk.add(tree.site, tree.device)
-        except JobFolderError as error:
-            self.notify(str(error), severity="warning")
-            return
+        self._new_row = self.desk.add(tree.site, tree.device)
         self._resolve()
         self.notify("a new device; give it its values")
 
@@ -348,19 +332,11 @@ class PlanScreen(ZingerScreen):
 
     def action_filter(self) -> None:
         """Filter by typing."""
-        box = self.query_one("#filter", Input)
-        box.display = True
-        self.set_focus(box)
+        self.query_one(FilterBox).begin()
 
     def back(self) -> bool:
         """Escape clears and hides the filter first, if there is one."""
-        box = self.query_one("#filter", Input)
-        was = bool(box.display)
-        box.value = ""
-        box.display = False
-        if was:
-            self.query_one(Tree).focus()
-        return was
+        return self.query_one(FilterBox).end()
 
     def action_card(self) -> None:
         """The factory card of the device's family."""

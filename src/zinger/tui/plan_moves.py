@@ -9,7 +9,6 @@ from rich.text import Text
 from zinger.desk.editing import Desk, Move
 from zinger.plan.model import Device, Plan
 from zinger.plan.settings import SETTINGS
-from zinger.store.folder import JobFolderError
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.comparing import CompareScreen
 from zinger.tui.dialogs import Dialog
@@ -53,11 +52,7 @@ class PlanMoves:
             if not text.strip().isdigit() or not 1 <= int(text) <= MOST_COPIES:
                 self._screen.notify(f"write a number from 1 to {MOST_COPIES}")
                 return
-            try:
-                rows = self._desk.copy(device, int(text))
-            except JobFolderError as error:
-                self._screen.notify(str(error), severity="warning")
-                return
+            rows = self._desk.copy(device, int(text))
             self._screen.notify(f"{counted(len(rows), 'device')} like {device.name}; u takes them back")
             self._changed()
 
@@ -74,14 +69,9 @@ class PlanMoves:
         body.append("\nWhat the journal and the vault know of them stays. u takes it back.", DIM)
 
         def answer(yes: bool | None) -> None:
-            if not yes:
-                return
-            try:
+            if yes:
                 self._desk.remove(devices)
-            except JobFolderError as error:
-                self._screen.notify(str(error), severity="warning")
-                return
-            self._changed()
+                self._changed()
 
         title = f"Remove {counted(len(devices), 'device')} from the plan?"
         self._screen.app.push_screen(Dialog(title, body, "remove", "keep"), answer)

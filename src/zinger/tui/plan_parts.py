@@ -48,6 +48,15 @@ def marks_of(plan: Plan) -> dict[str, Severity]:
     return marks
 
 
+def kinds_of(plan: Plan) -> dict[str, str]:
+    """What is wrong with each device, in the words by which one filters: severities, and the checks' ids."""
+    found: dict[str, dict[str, None]] = {}
+    for problem in plan.problems:
+        for name in problem.devices:
+            found.setdefault(name, {}).update({problem.severity.value: None, problem.id: None})
+    return {name: " ".join(words) for name, words in found.items()}
+
+
 def problems_of(plan: Plan) -> dict[str, list[Problem]]:
     """The problems of each device."""
     found: dict[str, list[Problem]] = {}
@@ -104,16 +113,20 @@ class Tree(Rows):
         self._items: list[tuple[str, Any]] = []
         self._groups: list[tuple[Site, list[str], list[tuple[str, Any]]]] = []
         self._version = 0
-        self._name_width = self._family_width = 8
+        self._name_width = self._family_width = self._last_width = 8
         self.titles: Mapping[str, str] = {}
+        self._found: Mapping[str, str] = {}
+        self._states: Mapping[str, str] = {}
 
-    def take(self, plan: Plan, titles: Mapping[str, str]) -> None:
-        """Show this plan, with the families' names for people; the cursor stays on its device."""
+    def take(self, plan: Plan, titles: Mapping[str, str], states: Mapping[str, str]) -> None:
+        """Show this plan, with the families' names for people, and how each device stands; the cursor stays there."""
         self.plan = plan
         self._marks = marks_of(plan)
+        self._found, self._states = kinds_of(plan), states
         self.titles = titles
         self._family_width = max((len(titles.get(f, f)) for f in {d.family for d in plan.devices}), default=8)
         self._name_width = max((len(d.name) for d in plan.devices), default=8)
+        self._last_width = max((len(self._last(d)) for d in plan.devices), default=4)
         self.at_site: dict[str, list[Device]] = {}
         for device in plan.devices:
             self.at_site.setdefault(device.site.key, []).append(device)
@@ -133,7 +146,7 @@ class Tree(Rows):
 
     def _words(self, d: Device) -> str:
         """What the filter looks at."""
-        state = "error" if self._marks.get(d.name) is Severity.ERROR else ""
+        state = f"{self._found.get(d.name, '')} {self._states.get(d.name, '')}"
         family = self.titles.get(d.family, d.family)
         return f"{d.name} {family} {d.site.name} {d.role} {d.fixed or ''} {d.serial} {d.label} {state}".lower()
 
@@ -199,7 +212,7 @@ class Tree(Rows):
     def _device(self, device: Device, width: int) -> Text:
         text = Text(" ").append_text(mark(self._marks.get(device.name)))
         text.append("▪" if device.name in self.chosen else " ", VIOLET)
-        last = self._last(device)
+        last = f"{self._last(device):>{self._last_width}}"
         room = width - 5 - len(last)
         name = min(self._name_width, max(12, room - self._family_width - 2)) + 1
         text.append(f"{fit(device.name, name - 1):<{name}}", Style(color=PAPER))
@@ -216,6 +229,17 @@ class Tree(Rows):
         text = str(device.fixed.ip)
         short = net is not None and net.version == 4 and net.prefixlen >= 24 and device.fixed.ip in net
         return f".{text.rsplit('.', 1)[1]}" if short else text
+
+    @property
+    def shown(self) -> frozenset[str]:
+        """The names of the devices that the filter leaves, folded ones too."""
+        words = self.wanted.lower().split()
+        return frozenset(
+            item[1].name
+            for _, hay, items in self._groups
+            for text, item in zip(hay, items, strict=True)
+            if all(word in text for word in words)
+        )
 
     @property
     def device(self) -> Device | None:
@@ -452,19 +476,35 @@ def _words(use: Use, number: int) -> str:
     return plural.get(use, use.value) if number > 1 or use is Use.CLASH else single.get(use, use.value)
 
 
+def _has(problem: Problem, words: list[str]) -> bool:
+    text = f"{problem.severity.value} {problem.id} {problem.what} {problem.spot}".lower()
+    return all(word in text for word in words)
+
+
 class Findings(Rows):
     """The problems in words an engineer would use; Enter goes there, m repairs."""
 
     def __init__(self) -> None:
         super().__init__(id="problems")
         self.problems: list[Problem] = []
+        self._all: list[Problem] = []
         self._version = 0
 
     def take(self, plan: Plan) -> None:
         """Show these problems, errors first; the cursor stays on its problem if that is still there."""
+        self._all = sorted(plan.problems, key=lambda p: p.severity is not Severity.ERROR)
+        self._lay_out(self._all)
+
+    def narrow(self, wanted: str, devices: frozenset[str]) -> None:
+        """Show only those that have these words, or that are of these devices alone."""
+        words = wanted.lower().split()
+        self._lay_out([p for p in self._all if _has(p, words) or (p.devices and devices.issuperset(p.devices))])
+
+    def _lay_out(self, problems: list[Problem]) -> None:
         before = self.problems[self.cursor] if self.cursor < len(self.problems) else None
-        self.problems = sorted(plan.problems, key=lambda p: p.severity is not Severity.ERROR)
+        self.problems = problems
         self._version += 1
+        self.cursor = min(self.cursor, max(0, len(problems) - 1))
         if before in self.problems:
             self.cursor = self.problems.index(before)
         self.redraw()
@@ -480,7 +520,7 @@ class Findings(Rows):
 
     def draw(self, index: int, width: int) -> Text:
         if not self.problems:
-            return Text(" no errors, no warnings", GREEN)
+            return Text(" none of this filter", DIM) if self._all else Text(" no errors, no warnings", GREEN)
         problem = self.problems[index]
         text = mark(problem.severity).append(" ")
         who = self._who(problem)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from textual import events
 from textual.app import App
+from textual.screen import Screen
 
 if TYPE_CHECKING:
     from textual.dom import DOMNode
@@ -55,11 +56,15 @@ class GuardedApp(App[None]):
     def __init__(self) -> None:
         super().__init__()
         self._typing = Typing()
+        self._typed_on: Screen[Any] | None = None
         self._by_letter = False
         self._told = 0.0
 
     async def on_event(self, event: events.Event) -> None:
         if isinstance(event, events.Key) and not event.is_forwarded:
+            top = self.screen_stack[-1] if self.screen_stack else None
+            if self._typed_on is not top:  # what is typed there answers what it shows
+                self._typing, self._typed_on = Typing(), top
             self._typing.key((event.character or "") if event.is_printable else "", event.time)
         await super().on_event(event)
 

@@ -7,13 +7,14 @@ and the merge with changes from outside need nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from zinger.plan.families import FamilyRules
-from zinger.plan.files.documents import CsvSheet, JobDocument, Sheet, open_sheet
+from zinger.plan.files.documents import JobDocument
 from zinger.plan.files.jobfile import read_job
+from zinger.plan.files.sheetdocs import Sheet, open_sheet
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Plan
 from zinger.plan.problems import AddRow, Change
@@ -30,11 +31,13 @@ class Files:
     job: str
     sheet: bytes
     sheet_name: str
+    rows: tuple[int, ...] = ()
+    """The numbers of its rows while it is edited, where they are not as a reader would count them."""
 
     def plan(self, families: Mapping[str, FamilyRules], vaulted: Vaulted | None = None) -> Plan:
         """The plan that these files mean."""
         job = read_job(self.job)
-        rows, problems = read_sheet(self.sheet, self.sheet_name, job.columns)
+        rows, problems = read_sheet(self.sheet, self.sheet_name, job.columns, self.rows)
         return resolve(job, rows, families, vaulted, tuple(problems))
 
 
@@ -96,16 +99,19 @@ class Edits:
     @property
     def files(self) -> Files:
         """The files as they would be written now."""
-        return self._files(self._sheet.dump)
+        return Files(self._job.dump(), self._sheet.dump() if self._sheet_changed else self.base.sheet, self._name)
 
     @property
     def numbered(self) -> Files:
         """The files as they would be read now, each row by the number that it has here: removed ones leave a gap."""
-        return self._files(self._sheet.dump_numbered if isinstance(self._sheet, CsvSheet) else self._sheet.dump)
+        if not self._sheet_changed:
+            return Files(self._job.dump(), self.base.sheet, self._name)
+        sheet, rows = self._sheet.dump_numbered()
+        return Files(self._job.dump(), sheet, self._name, rows)
 
-    def _files(self, dump: Callable[[], bytes]) -> Files:
-        sheet = dump() if self._sheet_changed else self.base.sheet
-        return Files(self._job.dump(), sheet, self.base.sheet_name)
+    @property
+    def _name(self) -> str:
+        return self.base.sheet_name
 
     @property
     def _sheet_changed(self) -> bool:
@@ -124,9 +130,7 @@ class Edits:
         return self._job.get(change.path)
 
     def cells(self, row: int) -> dict[str, str]:
-        """The cells of a row of a CSV sheet by meaning, else by heading. Raises KeyError, TypeError."""
-        if not isinstance(self._sheet, CsvSheet):
-            raise TypeError(f"{self.base.sheet_name} is not a CSV sheet; bring it in with `zinger import`")
+        """The cells of a row by meaning, else by heading. Raises KeyError."""
         return self._sheet.cells(row)
 
     def make(self, changes: Iterable[Change], words: str) -> None:
@@ -135,12 +139,7 @@ class Edits:
         self._redo.clear()
 
     def add_rows(self, rows: Iterable[Mapping[str, str]], words: str) -> list[int]:
-        """New rows at the end of the sheet, as one step; returns their numbers. Raises TypeError if that can't be."""
-        if not isinstance(self._sheet, CsvSheet):
-            raise TypeError(
-                f"rows can be added to a CSV sheet only, and {self.base.sheet_name} is not one; "
-                "add it there, or bring the sheet in with `zinger import`"
-            )
+        """New rows at the end of the sheet, as one step; returns their numbers."""
         sheet = self._sheet
         added = tuple(AddRow(tuple(cells.items()), sheet.add_row(cells)) for cells in rows)
         self._undo.append(_Done(words, (), added))
@@ -148,9 +147,7 @@ class Edits:
         return [one.row for one in added]
 
     def remove_rows(self, rows: Iterable[int], words: str) -> None:
-        """Take rows out of the sheet, as one step. Raises TypeError where that can't be, KeyError without the row."""
-        if not isinstance(self._sheet, CsvSheet):
-            raise TypeError(f"rows can be removed from a CSV sheet only, and {self.base.sheet_name} is not one")
+        """Take rows out of the sheet, as one step. Raises KeyError for a row that is not there."""
         sheet, wanted = self._sheet, list(rows)
         who = tuple({key: text for key in _WHO if (text := sheet.get(row, key))} for row in wanted)
         for row in wanted:
@@ -171,10 +168,8 @@ class Edits:
 
     def _take_back(self, step: _Done) -> None:
         for one in reversed(step.added):
-            assert isinstance(self._sheet, CsvSheet)
             self._sheet.remove_row(one.row)
-        for row in step.removed:
-            assert isinstance(self._sheet, CsvSheet)
+        for row in reversed(step.removed):
             self._sheet.put_back(row)
         for change, value, place in reversed(step.before):
             if change.row:
@@ -197,11 +192,9 @@ class Edits:
             return None
         step = self._redo.pop()
         if step.added:
-            assert isinstance(self._sheet, CsvSheet)
             for one in step.added:
                 self._sheet.add_row(dict(one.cells))
         elif step.removed:
-            assert isinstance(self._sheet, CsvSheet)
             for row in step.removed:
                 self._sheet.take_out(row)
         else:
@@ -291,8 +284,6 @@ class Edits:
     def _added(self) -> dict[int, dict[str, str]]:
         """The rows that were added here, each with what stands in it now."""
         sheet = self._sheet
-        if not isinstance(sheet, CsvSheet):
-            return {}
         gone = {row for step in self._undo for row in step.removed}
         rows = [one.row for step in self._undo for one in step.added if one.row not in gone]
         return {row: sheet.cells(row) for row in rows}

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 
 from zinger.plan.collector import builds_much
 from zinger.plan.files.cells import is_empty
@@ -17,16 +18,23 @@ from zinger.plan.settings import SETTINGS
 
 @builds_much
 def read_sheet(
-    data: bytes, file: str = SHEET_FILE, columns: Mapping[str, str] | None = None
+    data: bytes, file: str = SHEET_FILE, columns: Mapping[str, str] | None = None, numbers: Sequence[int] = ()
 ) -> tuple[list[RawRow], list[Problem]]:
-    """Read a job's own build sheet; `columns` are headings that were confirmed at an import."""
+    """Read a job's own build sheet; `columns` are headings that were confirmed at an import.
+
+    `numbers` are those of its rows, where they are not to be counted.
+    """
     try:
         tables = read_tables(data, file)
     except UnreadableError as error:
         id = "sheet-empty" if isinstance(error, EmptySheetError) else "sheet-unreadable"
         return [], [error_at(id, error.spot, error.what, error.do)]
     known = [t for t in tables if any(meaning_of(h, columns or {}) for h in t.headings)] or tables[:1]
-    rows, problems = rows_of(known[0], columns or {})
+    table = known[0]
+    if len(numbers) == len(table.rows):
+        cells = (cells for _, cells in table.rows)
+        table = replace(table, rows=tuple(zip(numbers, cells, strict=True)))
+    rows, problems = rows_of(table, columns or {})
     if len(known) > 1:
         names = ", ".join(t.name for t in known[1:])
         problems.append(

@@ -258,10 +258,10 @@ def _read_mappings(data: bytes, file: str, kind: str) -> Table:
         raise UnreadableError(
             Spot(file), "this is not a list of devices", "Write a list with a mapping for each device"
         )
-    flat = [dict(_flat(entry)) for entry in loaded]
-    headings = tuple(dict.fromkeys(key for entry in flat for key in entry))
+    flattened = [dict(flat(entry)) for entry in loaded]
+    headings = tuple(dict.fromkeys(key for entry in flattened for key in entry))
     lines = _lines_of(loaded)
-    rows = tuple((lines[i], tuple(cell_of(entry.get(h)) for h in headings)) for i, entry in enumerate(flat))
+    rows = tuple((lines[i], tuple(cell_of(entry.get(h)) for h in headings)) for i, entry in enumerate(flattened))
     if not headings:
         raise UnreadableError(Spot(file), "the list has no devices", "Add a mapping for each device")
     return Table(file, tuple(map(without_hostile, headings)), rows, 0, "", encoding)
@@ -282,11 +282,12 @@ def _lines_of(loaded: list[Any]) -> list[int]:
     return [marks.item(i)[0] + 1 if marks else i + 1 for i in range(len(loaded))]
 
 
-def _flat(entry: Mapping[Any, Any], stem: str = "") -> Iterable[tuple[str, Any]]:
+def flat(entry: Mapping[Any, Any], stem: str = "") -> Iterable[tuple[str, Any]]:
+    """The values of a mapping by dotted keys; a value of a setting may itself be a mapping."""
     for key, value in entry.items():
         name = f"{stem}{key}"
         if isinstance(value, Mapping) and name not in SETTINGS:
-            yield from _flat(value, f"{name}.")
+            yield from flat(value, f"{name}.")
         elif value is None and cut_by_comma(entry):
             yield name, Spoiled("", *CUT_BY_COMMA, refused=True)
         else:
