@@ -344,9 +344,14 @@ def test_sites_and_roles_are_made_renamed_and_removed_as_steps(tmp_path: Path) -
     def text() -> str:
         return desk.edits.files.job
 
-    site, role = jobparts.parts_of(text(), desk.plan)
+    baseline, site, role = jobparts.parts_of(text(), desk.plan)
+    assert baseline.settings == (("idle.timeout", "10 min"), ("dns.servers", "10.44.8.20; 10.44.8.21"))
     assert (site.name, site.subnet, site.devices) == ("Wheal Junction", "10.44.8.0/24", 1)
-    assert (role.name, role.settings, role.devices) == ("a", ("idle.timeout", "dns.servers"), 1)
+    assert (role.name, role.settings, role.devices) == (
+        "a",
+        (("idle.timeout", "5 min"), ("dns.servers", "10.44.8.30; 10.44.8.31")),
+        1,
+    )
     desk.make(jobparts.renamed(text(), desk.plan, role, "access"), "renamed")
     desk.make(jobparts.renamed(text(), desk.resolved(), site, "Upper Kettle"), "renamed")
     desk.make(jobparts.new_site(text(), "Corbel Bridge", "10.44.16.0/24"), "made")
@@ -355,13 +360,13 @@ def test_sites_and_roles_are_made_renamed_and_removed_as_steps(tmp_path: Path) -
     (device,) = plan.devices
     assert (device.role, device.site.name, plan.errors()) == ("access", "Upper Kettle", desk.plan.errors())
     assert device.values["idle.timeout"].value == 5 and len(device.values["dns.servers"].value) == 2  # type: ignore[arg-type]
-    assert [(p.kind, p.name) for p in jobparts.parts_of(text(), plan)] == [
+    assert [(p.kind, p.name) for p in jobparts.parts_of(text(), plan)[1:]] == [
         ("site", "Upper Kettle"),
         ("site", "Corbel Bridge"),
         ("role", "access"),
         ("role", "core"),
     ]
-    parts = jobparts.parts_of(text(), plan)
+    parts = jobparts.parts_of(text(), plan)[1:]
     with pytest.raises(ValueError, match="1 device has the role access"):
         jobparts.removed(parts[2])
     for name, words in (("corbel bridge", "already"), (" ", "needs a name"), ("a\x1bb", "U\\+001B")):
@@ -372,3 +377,25 @@ def test_sites_and_roles_are_made_renamed_and_removed_as_steps(tmp_path: Path) -
     while desk.undo():
         pass
     assert text() == job
+
+
+def test_a_role_is_a_template_made_of_a_device_copied_and_edited(tmp_path: Path) -> None:
+    rows = "wj,,sw1,Quern S2,10.44.8.11,A1,5 min,mine\nwj,desks,sw2,Quern S2,10.44.8.12,A2,,\n"
+    desk = desk_with(tmp_path, rows)
+    desk.make(desk.as_role(desk.plan.device("sw1"), "desks"), "saved as a role")
+    plan = desk.resolved()
+    assert [(d.role, d.values["idle.timeout"].origin.label) for d in plan.devices] == [("desks", "role desks")] * 2
+    assert b"wj,desks,sw1,Quern S2,10.44.8.11,A1,,mine" in desk.edits.files.sheet
+    *_, role = jobparts.parts_of(desk.edits.files.job, plan)
+    assert (role.settings, role.devices) == ((("idle.timeout", "5 min"),), 2)
+    desk.make(jobparts.copied(desk.edits.files.job, role, "signals"), "copied")
+    *_, other = jobparts.parts_of(desk.edits.files.job, desk.resolved())
+    desk.make([other.change("idle.timeout", "7 min"), other.change("banner", "Halt")], "edited")
+    *_, role, other = jobparts.parts_of(desk.edits.files.job, desk.resolved())
+    assert other.settings == (("idle.timeout", "7 min"), ("banner", "Halt")) and other.devices == 0
+    assert role.settings == (("idle.timeout", "5 min"),)
+    with pytest.raises(ValueError, match="sw2 has no values of its own"):
+        desk.as_role(desk.plan.device("sw2"), "desks")
+    while desk.undo():
+        pass
+    assert (desk.edits.files.job, desk.edits.files.sheet.decode()) == (JOB, desk.folder.files().sheet.decode())

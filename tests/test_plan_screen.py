@@ -295,3 +295,27 @@ def test_an_imports_rows_are_corrected_answered_and_taken(start: Callable[..., T
     term.until("plan  Kettlestone", "kvr-wj-new")
     rows = (folder / "devices.csv").read_text()
     assert "kvr-wj-new,Quern S2,10.44.8.12,QS2-0412" in rows and "kvr-wj-sw1,Quern S2,10.44.8.21,QS2-0411" in rows
+
+
+def test_what_a_role_says_is_shown_and_edited_in_the_job(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    term = start(folder, "plan", str(folder))
+    term.until("16 devices", "next finding")
+    term.keys("j")
+    term.until("practice: simulated devices only", "role     core")
+    term.keys(*["Down"] * 6)
+    term.until("what role core says", "spanning-tree priority")
+    term.keys("Tab", "Down", "e")
+    term.until("ports of role core", "1/1-1/12 access vlan 20")  # a value that is longer than its line is shown
+    term.keys("C-u")
+    term.keys("-l", "1/1-1/12 acess vlan 20")
+    term.keys("Enter")
+    term.until("'acess' is not one of")
+    term.keys("C-u")
+    term.keys("-l", "1/1-1/4 access vlan 30")
+    term.keys("Enter")
+    term.until("1/1-1/4 access vlan 30", "what role core says")
+    term.escape("what role core says")
+    term.keys("s")
+    term.until("saved in job")
+    assert "1/1-1/4" in (folder / "job.yaml").read_text()

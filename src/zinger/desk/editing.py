@@ -22,6 +22,7 @@ from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.standing import standing
 from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import parse_network
+from zinger.plan.values.bad import BadValue
 from zinger.plan.values.secrets import Vaulted
 from zinger.plan.values.text import parse_text
 from zinger.store.folder import ChangedOutside, JobFolder
@@ -49,6 +50,8 @@ class Move:
     changes: tuple[Change, ...]
 
 
+ADDRESSES = frozenset({"management.ipv6", "management.out_of_band", "management.gateway", "management.gateway6"})
+"""Settings besides that are one device's, or its site's, and no role's."""
 _ITS_OWN = frozenset({"hostname", "management.address", "serial", "mac", "label", "fingerprint", "console"})
 """What a copy of a device does not have of it."""
 
@@ -204,6 +207,23 @@ class Desk:
             drop = Change((setting,), None, device.spot.line)
             found.append(Move(f"drop it here: {origin.label} says {SETTINGS[setting].show(below)}", (drop,)))
         return found
+
+    def as_role(self, device: Device, role: str) -> list[Change]:
+        """A device's own values said for a role, and the device of that role; what is one device's alone stays.
+
+        The next device of the role begins with them. Raises BadValue for a device without such values, or a name that
+        is none.
+        """
+        role = parse_text(role)
+        own = [name for name in device.own if name in SETTINGS and name not in _ITS_OWN | ADDRESSES]
+        if not role or not own:
+            what = f"{device.name} has no values of its own to save" if role else "a role needs a name"
+            raise BadValue(what, "plan some in its row" if role else "write one")
+        row = device.spot.line
+        said = [
+            Change(("roles", role, *name.split(".")), SETTINGS[name].text(device.values[name].value)) for name in own
+        ]
+        return [*said, *(Change((name,), None, row) for name in own), Change(("role",), role, row)]
 
     def make(self, changes: Sequence[Change], words: str) -> None:
         """Make changes as one step."""

@@ -5,51 +5,85 @@ Each function returns the changes; the desk makes them as one step, so that each
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.newjob import site_key
 from zinger.plan.model import Plan
 from zinger.plan.problems import Change
-from zinger.plan.raw import RawJob
+from zinger.plan.raw import Raw, RawJob
+from zinger.plan.settings import SETTINGS
 from zinger.plan.values.addresses import parse_network
-from zinger.plan.values.bad import BadValue
+from zinger.plan.values.bad import BadValue, refusal
 from zinger.plan.values.text import parse_text
 from zinger.wording import counted
+
+BASELINE = "baseline"
+_SECTIONS = {"site": "sites", "role": "roles", "family": "families"}
+_OF_ONE_SITE = frozenset({"management.gateway", "management.gateway6"})
 
 
 @dataclass(frozen=True)
 class JobPart:
-    """A site or role: its key in job.yaml, its name, what else is said of it, and how many devices are of it."""
+    """The baseline, a site, a role or a family: its key in job.yaml, its name, and how many devices are of it.
+
+    `settings` are those that it gives its devices, each with the text of its value.
+    """
 
     kind: str
     key: str
     name: str
     subnet: str
-    settings: tuple[str, ...]
+    settings: tuple[tuple[str, str], ...]
     devices: int
+
+    @property
+    def stem(self) -> tuple[str, ...]:
+        """Where job.yaml says what it says."""
+        return (self.kind,) if self.kind == BASELINE else (_SECTIONS[self.kind], self.key)
+
+    def change(self, setting: str, text: str | None) -> Change:
+        """Another value of a setting here; None takes it away."""
+        return Change((*self.stem, *setting.split(".")), text)
 
 
 def parts_of(job_text: str, plan: Plan) -> list[JobPart]:
-    """The sites, then the roles, of a job."""
+    """The baseline, the sites, the roles and the families of a job."""
     job = read_job(job_text)
+    baseline = JobPart(BASELINE, BASELINE, "what all share", "", _said(job.baseline), len(plan.devices))
     sites = [
         JobPart(
             "site",
             key,
             site.name,
             str(site.subnet.value) if site.subnet else "",
-            tuple(site.settings),
+            _said(site.settings),
             sum(d.site.key == key for d in plan.devices),
         )
         for key, site in job.sites.items()
     ]
     roles = [
-        JobPart("role", key, key, "", tuple(settings), sum(d.role == key for d in plan.devices))
+        JobPart("role", key, key, "", _said(settings), sum(d.role == key for d in plan.devices))
         for key, settings in job.roles.items()
     ]
-    return [*sites, *roles]
+    families = [
+        JobPart("family", key, key, "", _said(settings), sum(d.family == key for d in plan.devices))
+        for key, settings in job.families.items()
+    ]
+    return [baseline, *sites, *roles, *families]
+
+
+def _said(settings: Mapping[str, Raw]) -> tuple[tuple[str, str], ...]:
+    """The settings of a part, each as a cell would hold it; as it stands there where it can't be read."""
+    return tuple((name, _as_cell(name, raw.value)) for name, raw in settings.items())
+
+
+def _as_cell(name: str, value: object) -> str:
+    setting = SETTINGS.get(name)
+    if setting is None or refusal(setting.parse, value) is not None:
+        return _as_text(value)
+    return setting.text(setting.parse(value))
 
 
 def set_mode(live: bool) -> list[Change]:
@@ -73,9 +107,19 @@ def new_role(job_text: str, name: str) -> list[Change]:
     return [Change(("roles", name, "short"), name)]
 
 
+def copied(job_text: str, part: JobPart, name: str, subnet: str = "") -> list[Change]:
+    """Another site or role that says the same; a site's gateway is its own. Raises BadValue."""
+    made = new_site(job_text, name, subnet) if part.kind == "site" else new_role(job_text, name)
+    other = replace(part, key=made[0].path[1])
+    said = [other.change(setting, text) for setting, text in part.settings if setting not in _OF_ONE_SITE]
+    return [*(made if part.kind == "site" or not said else []), *said]
+
+
 def renamed(job_text: str, plan: Plan, part: JobPart, name: str) -> list[Change]:
     """Another name for a site or role, in job.yaml and in the rows of its devices; raises BadValue."""
     job = read_job(job_text)
+    if part.kind not in ("site", "role"):
+        raise BadValue(f"{part.kind} is not a name of yours", "rename a site or a role")
     if part.kind == "site":
         name = _free_name(name, [site.name for key, site in job.sites.items() if key != part.key], "site")
         rows = [Change(("site",), name, d.spot.line) for d in plan.devices if d.site.key == part.key and d.spot.line]
@@ -107,11 +151,13 @@ def resubnetted(part: JobPart, subnet: str) -> list[Change]:
 
 
 def removed(part: JobPart) -> list[Change]:
-    """Without a site or role that no device is of; raises BadValue while one is."""
+    """Without a site or role that no device is of; raises BadValue while one is, and for what is always there."""
+    if part.kind == BASELINE:
+        raise BadValue("the baseline is always there", "take its values away one by one")
     if part.devices:
         devices = f"{counted(part.devices, 'device')} {'has' if part.devices == 1 else 'have'}"
         raise BadValue(f"{devices} the {part.kind} {part.name}", f"give another {part.kind} first")
-    return [Change((f"{part.kind}s", part.key), None)]
+    return [Change(part.stem, None)]
 
 
 def _free_name(name: str, taken: Iterable[str], kind: str) -> str:

@@ -123,7 +123,7 @@ class LineDialog(ModalScreen[str | None]):
         with Vertical(id="dialog"):
             yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
             yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
-            yield TypedLine(value=self.text, placeholder=self.placeholder, id="line")
+            yield TypedLine(value=self.text, placeholder=self.placeholder, id="line", select_on_focus=False)
             yield Static(Text("Enter takes it, Esc leaves it as it is", DIM))
 
     def on_mount(self) -> None:

@@ -1,4 +1,4 @@
-"""The job itself: practice or live, its sites and its roles; made, renamed and removed without a text editor."""
+"""The job itself: practice or live, baseline, sites and roles, and what each says; no text editor is needed for it."""
 
 from __future__ import annotations
 
@@ -18,9 +18,10 @@ from zinger.desk.jobparts import JobPart
 from zinger.plan.problems import Change
 from zinger.plan.settings import SETTINGS
 from zinger.plan.values.bad import BadValue
-from zinger.tui.choosing import LineDialog
+from zinger.plan.values.item import kind_of
+from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.dialogs import Dialog
-from zinger.tui.look import DIM, PAPER, ROSE, SLATE, fit
+from zinger.tui.look import DIM, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
 from zinger.wording import counted
@@ -57,23 +58,62 @@ class Parts(Rows):
     def draw(self, index: int, width: int) -> Text:
         if not index:
             words = "LIVE: real devices are spoken to" if self.live else "practice: simulated devices only"
-            return Text(" mode    ", DIM).append(words, Style(color=ROSE if self.live else PAPER, bold=True))
+            return Text(f" {'mode':<9}", DIM).append(words, Style(color=ROSE if self.live else PAPER, bold=True))
         part = self.parts[index - 1]
-        text = Text(f" {part.kind:<8}", DIM).append(f"{fit(part.name, 25):<26}", Style(color=PAPER, bold=True))
+        text = Text(f" {part.kind:<9}", DIM).append(f"{fit(part.name, 25):<26}", Style(color=PAPER, bold=True))
         text.append(f"{part.subnet or ('no subnet' if part.kind == 'site' else ''):<20}", SLATE)
         text.append(f"{counted(part.devices, 'device'):<14}", DIM)
-        titles = ", ".join(SETTINGS[name].title for name in part.settings if name in SETTINGS)
+        titles = ", ".join(SETTINGS[name].title for name, _ in part.settings if name in SETTINGS)
         return text.append(fit(titles, max(0, width - text.cell_len)), DIM)
+
+
+class Said(Rows):
+    """What a part says of its devices, value by value."""
+
+    BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "choose", "edit")]
+
+    def __init__(self) -> None:
+        super().__init__(id="job-said")
+        self.part: JobPart | None = None
+        self._version = 0
+
+    def show(self, part: JobPart | None) -> None:
+        """Show those of a part."""
+        self.part = part
+        self.cursor = min(self.cursor, max(0, self.count() - 1))
+        self._version += 1
+        self.redraw()
+
+    def count(self) -> int:
+        return max(1, len(self.part.settings) if self.part else 0)
+
+    def key(self, index: int) -> Any:
+        return self.part.settings[index] if self.part and index < len(self.part.settings) else None
+
+    def stamp(self, index: int) -> Hashable:
+        return (self._version, index)
+
+    def draw(self, index: int, width: int) -> Text:
+        said = self.key(index)
+        if said is None:
+            return Text(" nothing yet; + says something" if self.part else "", DIM)
+        name, value = said
+        title = SETTINGS[name].title if name in SETTINGS else name
+        return Text(f" {fit(title, 30):<31}", DIM).append(fit(value, max(8, width - 34)), PAPER)
 
 
 class JobScreen(PlainScreen):
     """Sites, roles and mode of a job."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("tab", "turn", "the other pane", priority=True),
+        Binding("e", "edit", "edit a value"),
+        Binding("plus", "say", "another setting", tooltip="say one more for the baseline, the site or the role"),
         Binding("b", "subnet", "subnet", tooltip="of the site"),
         Binding("s", "site", "new site"),
         Binding("r", "role", "new role"),
-        Binding("delete", "remove", "remove", tooltip="a site or role that no device is of"),
+        Binding("c", "copy", "copy", tooltip="another site or role that says the same"),
+        Binding("delete", "remove", "remove", tooltip="a value; or a site or role that no device is of"),
         Binding("u", "undo", "undo", tooltip="take the last change back"),
         Binding("escape", "app.back", "back"),
         Binding("question_mark", "app.help", "help"),
@@ -85,9 +125,10 @@ class JobScreen(PlainScreen):
 
     def compose(self) -> ComposeResult:
         yield self.title_line()
-        words = " Its sites and roles. What they say of devices is edited on the plan: e, then Tab.\n"
-        yield Static(Text(words, DIM))
+        yield Static(Text(" A role is a template for its devices; the nearest layer wins.\n", DIM))
         yield Parts()
+        yield Static(id="job-said-title")
+        yield Said()
         yield Footer()
 
     def on_mount(self) -> None:
@@ -101,6 +142,7 @@ class JobScreen(PlainScreen):
         plan = await asyncio.to_thread(self._desk.resolved)
         for parts in self.query(Parts):  # none, if the screen was left meanwhile
             parts.show(plan.mode == "live", jobparts.parts_of(self._text, plan))
+            self._turn_to_part()
 
     @property
     def _text(self) -> str:
@@ -123,13 +165,94 @@ class JobScreen(PlainScreen):
 
         self.app.push_screen(LineDialog(title, text=text, placeholder=hint), typed)
 
+    @property
+    def _part(self) -> JobPart | None:
+        """The part under the cursor; None on the mode."""
+        part = self.query_one(Parts).selected
+        return None if part == MODE else part
+
+    def _turn_to_part(self) -> None:
+        part = self._part
+        words = f" what {part.kind} {part.name} says" if part and part.kind != "baseline" else " what all devices share"
+        title = Text(words, Style(color=GREEN, bold=True)) if part else Text()
+        self.query_one("#job-said-title", Static).update(title)
+        self.query_one(Said).show(part)
+
+    def on_rows_moved(self, event: Rows.Moved) -> None:
+        if event.rows.id == "job-parts":
+            self._turn_to_part()
+
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self._rename()
+        if event.rows.id == "job-said":
+            self.action_edit()
+        else:
+            self._rename()
+
+    def action_turn(self) -> None:
+        """The other pane."""
+        parts = self.query_one(Parts)
+        self.set_focus(self.query_one(Said) if parts.has_focus else parts)
+
+    def action_edit(self) -> None:
+        """Another value for the setting under the cursor."""
+        said = self.query_one(Said).selected
+        if self._part is None or said is None:
+            self.notify("choose a part with values first; + says a new one")
+        else:
+            self._say(self._part, *said)
+
+    def action_say(self) -> None:
+        """One setting more."""
+        part = self._part
+        if part is None:
+            self.notify("choose the baseline, a site or a role first")
+            return
+        there = {name for name, _ in part.settings}
+        names = [name for name in SETTINGS if name not in there]
+
+        def chosen(name: str | None) -> None:
+            if name is not None:
+                self._say(part, name, "")
+
+        choices = [(name, SETTINGS[name].title) for name in names]
+        self.app.push_screen(ChoiceDialog(f"What does {part.kind} {part.name} say?", choices, "", names), chosen)
+
+    def _say(self, part: JobPart, name: str, text: str) -> None:
+        """Ask for a value until it is one, or left."""
+        title = SETTINGS[name].title if name in SETTINGS else name
+
+        def typed(answer: str) -> None:
+            if wrong := self._desk.refusal(name, answer):
+                self.notify(wrong, severity="warning")
+                self._say(part, name, answer)
+                return
+            self._make(lambda: [part.change(name, answer.strip() or None)], f"{title} of {part.kind} {part.name}")
+
+        kind = kind_of(SETTINGS[name].parse) if name in SETTINGS else None
+        self._ask(f"{title} of {part.kind} {part.name}", typed, text, kind.example if kind else "empty takes it away")
+
+    def action_copy(self) -> None:
+        """Another site or role that says the same."""
+        part = self._part
+        if part is None or part.kind not in ("site", "role"):
+            self.notify("choose a site or a role first")
+            return
+
+        def named(name: str) -> None:
+            def made(subnet: str = "") -> None:
+                self._make(lambda: jobparts.copied(self._text, part, name, subnet), f"{name}, like {part.name}")
+
+            if part.kind == "site":
+                self._ask(f"Which subnet has {name}?", made, hint="10.44.8.0/24; empty for none")
+            else:
+                made()
+
+        self._ask(f"What is the {part.kind} called that says what {part.name} says?", named)
 
     def _rename(self) -> None:
         """Another name, also in the rows of its devices; on the mode, the other one."""
-        part = self.query_one(Parts).selected
-        if part == MODE:
+        part = self._part
+        if part is None:
             self._turn_mode()
             return
         self._ask(
@@ -154,8 +277,8 @@ class JobScreen(PlainScreen):
 
     def action_subnet(self) -> None:
         """The subnet of the site under the cursor."""
-        part = self.query_one(Parts).selected
-        if part == MODE or part.kind != "site":
+        part = self._part
+        if part is None or part.kind != "site":
             self.notify("choose a site first")
             return
         self._ask(
@@ -185,9 +308,14 @@ class JobScreen(PlainScreen):
         )
 
     def action_remove(self) -> None:
-        """Remove a site or role that no device is of."""
-        part = self.query_one(Parts).selected
-        if part != MODE:
+        """Take the value under the cursor away; or the site or role, if no device is of it."""
+        part, said = self._part, self.query_one(Said)
+        if part is None:
+            return
+        if said.has_focus and said.selected is not None:
+            name = said.selected[0]
+            self._make(lambda: [part.change(name, None)], f"{name} of {part.kind} {part.name} taken away")
+        else:
             self._make(lambda: jobparts.removed(part), f"{part.kind} {part.name} removed")
 
     def action_undo(self) -> None:

@@ -54,7 +54,8 @@ class PlanScreen(ZingerScreen):
         Binding("plus", "add", "add a device", show=False, tooltip="a new row in the build sheet"),
         Binding("c", "copy", "copy", show=False, tooltip="devices like this one, names and addresses counting on"),
         Binding("delete", "remove", "remove", show=False, tooltip="the device, or the selected ones, from the sheet"),
-        Binding("j", "job", "the job", show=False, tooltip="practice or live, sites, roles"),
+        Binding("t", "role", "save as a role", show=False, tooltip="its own values, for the next devices of that role"),
+        Binding("j", "job", "the job", show=False, tooltip="practice or live, baseline, sites, roles"),
         Binding(
             "a", "everything", "all settings", show=False, tooltip="also those that are not planned; again: only those"
         ),
@@ -303,6 +304,12 @@ class PlanScreen(ZingerScreen):
         device = self.query_one(Tree).device
         if device:
             self._moves.copy(device)
+
+    def action_role(self) -> None:
+        """The device's own values as a role, for the next devices of it."""
+        device = self.query_one(Tree).device
+        if device:
+            self._moves.as_role(device)
 
     def action_remove(self) -> None:
         """Take the device, or the selected ones, out of the sheet."""

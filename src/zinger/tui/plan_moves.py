@@ -9,6 +9,7 @@ from rich.text import Text
 from zinger.desk.editing import Desk, Move
 from zinger.plan.model import Device, Plan
 from zinger.plan.settings import SETTINGS
+from zinger.plan.values.bad import BadValue
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.comparing import CompareScreen
 from zinger.tui.dialogs import Dialog
@@ -58,6 +59,25 @@ class PlanMoves:
 
         body = "Names count on, addresses are the next free ones; serial number, MAC and label stay empty."
         self._screen.app.push_screen(LineDialog(f"How many devices like {device.name}?", body, "1"), typed)
+
+    def as_role(self, device: Device) -> None:
+        """Save what a device's row says as a role, which the next devices can have."""
+
+        def typed(role: str | None) -> None:
+            if role is None:
+                return
+            try:
+                changes = self._desk.as_role(device, role)
+            except BadValue as error:
+                self._screen.notify(str(error), severity="warning")
+                return
+            self._desk.make(changes, f"role {role} as {device.name} says")
+            self._screen.notify(f"role {role} says it now; u takes it back, j shows it")
+            self._changed()
+
+        body = "What its row says is said by the role, and no more by the row; addresses, names and numbers stay there."
+        dialog = LineDialog(f"Which role says what {device.name} says?", body, device.role)
+        self._screen.app.push_screen(dialog, typed)
 
     def remove(self, devices: Sequence[Device]) -> None:
         """Take devices out of the sheet."""
