@@ -16,6 +16,7 @@ from textual.binding import Binding, BindingType
 from textual.command import Provider
 
 from zinger.errors import ZingerError
+from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
 from zinger.tui.typing_guard import GuardedApp
@@ -82,6 +83,7 @@ class ZingerApp(GuardedApp):
     def on_mount(self) -> None:
         """Open the job that is wanted; without one, the welcome."""
         leave_with_the_terminal(self, lambda: self._leave_if(True))
+        collect_while_nobody_types(self, lambda: self.last_key)
         if self._opening is None:
             from zinger.tui.welcome import Welcome
 

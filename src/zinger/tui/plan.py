@@ -69,7 +69,8 @@ class PlanScreen(ZingerScreen):
         self.desk, self._wanted = desk, device
         self._shown: Plan | None = None
         self._problems: dict[str, list[Problem]] = {}
-        self._turned = False
+        self._turned = self._filtered = False
+        """Whether the device, or the findings, are still to be shown that the tree has now."""
         self._new_row: int | None = None
         self._looked = time.monotonic()
         self._resolving = Resolving(self, desk, self._resolved, self._tried)
@@ -106,7 +107,6 @@ class PlanScreen(ZingerScreen):
     def _take(self, plan: Plan) -> None:
         """Show a plan everywhere."""
         self._shown, self._problems = plan, problems_of(plan)
-        gc.freeze()  # a plan holds millions of objects in no cycles; looking through them would stop the screen
         self.query_one(PlanHeadline).take(plan, len(self.desk.edits.unsaved))
         known = {family: self.desk.rules.get(family) for family in {d.family for d in plan.devices}}
         states = {name: line.sentence for name, line in self.host.job.board.lines.items()}
@@ -115,10 +115,14 @@ class PlanScreen(ZingerScreen):
         self._narrow()
         self._turn_to_device()
         self._say_note()
+        gc.freeze()  # a plan and its rows are millions of objects in no cycles; looking through them stops the screen
 
     def _settle(self) -> None:
         """Show the device on which the cursor came to stand; done at the next tick, so that moving is never slow."""
-        if self._turned:
+        if self._filtered:
+            self._filtered = False
+            self._narrow()
+        elif self._turned:
             self._turned = False
             self._turn_to_device()
 
@@ -232,8 +236,7 @@ class PlanScreen(ZingerScreen):
         tree = self.query_one(Tree)
         tree.wanted = event.words
         tree.lay_out()
-        self._turned = True
-        self._narrow()
+        self._turned = self._filtered = True
 
     def _narrow(self) -> None:
         """Leave the findings of what is filtered."""

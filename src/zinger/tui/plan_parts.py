@@ -116,6 +116,7 @@ class Tree(Rows):
         self._name_width = self._family_width = self._last_width = 8
         self.titles: Mapping[str, str] = {}
         self._found: Mapping[str, str] = {}
+        self._left: list[list[tuple[str, Any]]] = []
         self._states: Mapping[str, str] = {}
 
     def take(self, plan: Plan, titles: Mapping[str, str], states: Mapping[str, str]) -> None:
@@ -154,7 +155,7 @@ class Tree(Rows):
         """Work out which lines there are."""
         before = self.selected if self.cursor < len(self._items) else None
         words = self.wanted.lower().split()
-        self._items = []
+        self._items, self._left = [], []
         for site, hay, devices in self._groups:
             group = devices
             for word in words:
@@ -164,6 +165,7 @@ class Tree(Rows):
                 continue
             if self._items:
                 self._items.append(("blank", None))
+            self._left.append(group)
             self._items.append(("site", (site, len(group))))
             if site.key not in self.folded:
                 self._items += group
@@ -233,13 +235,7 @@ class Tree(Rows):
     @property
     def shown(self) -> frozenset[str]:
         """The names of the devices that the filter leaves, folded ones too."""
-        words = self.wanted.lower().split()
-        return frozenset(
-            item[1].name
-            for _, hay, items in self._groups
-            for text, item in zip(hay, items, strict=True)
-            if all(word in text for word in words)
-        )
+        return frozenset(device.name for group in self._left for _, device in group)
 
     @property
     def device(self) -> Device | None:

@@ -59,9 +59,12 @@ class GuardedApp(App[None]):
         self._typed_on: Screen[Any] | None = None
         self._by_letter = False
         self._told = 0.0
+        self.last_key = float("-inf")
+        """When the last key was pressed, whichever."""
 
     async def on_event(self, event: events.Event) -> None:
         if isinstance(event, events.Key) and not event.is_forwarded:
+            self.last_key = event.time
             top = self.screen_stack[-1] if self.screen_stack else None
             if self._typed_on is not top:  # what is typed there answers what it shows
                 self._typing, self._typed_on = Typing(), top
