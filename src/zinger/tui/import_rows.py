@@ -54,6 +54,7 @@ class Outcome(Rows):
     def __init__(self) -> None:
         super().__init__(id="outcome")
         self._lines: list[_Line] = []
+        self._row_width = 9
         self._version = 0
 
     def show(self, effect: Effect, left_out: list[LeftOut]) -> None:
@@ -64,6 +65,8 @@ class Outcome(Rows):
                 changes = laid.changes if fate is Fate.CHANGED else ()
                 lines += [_Line(laid, change, not at) for at, change in enumerate(changes or [None])]
         self._lines = lines + [_Line(row) for row in left_out]
+        rows = [line.item.key for line in self._lines if isinstance(line.item, Laid)] + [row.row for row in left_out]
+        self._row_width = max((len(row) for row in rows), default=0) + 5
         self._version += 1
         self.redraw()
 
@@ -86,10 +89,9 @@ class Outcome(Rows):
         if isinstance(line.item, BadCell):
             return _bad(line.item, width)
         if isinstance(line.item, LeftOut):
-            return Text(f" · row {line.item.row:<6}", DIM).append(
-                fit(f"not a device: {line.item.why}", width - 14), DIM
-            )
-        return _laid(line.item, line, width)
+            text = Text(f" · {'row ' + line.item.row:<{self._row_width}}", DIM)
+            return text.append(fit(f"not a device: {line.item.why}", width - text.cell_len), DIM)
+        return _laid(line.item, line, width, self._row_width)
 
 
 def _bad(cell: BadCell, width: int) -> Text:
@@ -100,18 +102,18 @@ def _bad(cell: BadCell, width: int) -> Text:
     return text.append(fit(after, width - text.cell_len), BRASS if cell.meant else DIM)
 
 
-def _laid(laid: Laid, line: _Line, width: int) -> Text:
+def _laid(laid: Laid, line: _Line, width: int, row_width: int) -> Text:
     sign, colour = _SIGNS[laid.fate]
     wide = width >= 100
     text = Text(" ")
     if line.first:
         text.append(f"{sign} ", Style(color=colour, bold=True))
-        text.append(f"{'row ' + laid.key if laid.key else '':<10}", DIM)
+        text.append(f"{'row ' + laid.key if laid.key else '':<{row_width}}", DIM)
         text.append(f"{fit(laid.name, 19):<20}", PAPER)
         text.append(f"{laid.fate:<10}", colour)
         text.append(f"{'by ' + laid.by if laid.by else '':<14}" if wide else "", FAINT)
     else:
-        text.append(" " * (56 if wide else 42))
+        text.append(" " * (46 if wide else 32) + " " * row_width)
     if line.change:
         text.append(f"{fit(line.change.heading, 18):<19}", DIM)
         half = max(8, (width - text.cell_len - 4) // 2)

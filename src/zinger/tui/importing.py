@@ -138,6 +138,7 @@ class ImportScreen(PlainScreen):
         self.run_worker(self._look(Path(self.query_one("#path", Input).value.strip()).expanduser()), exclusive=True)
 
     async def _look(self, path: Path) -> None:
+        self._note(Text(f" reading {path.name} ...", DIM))
         try:
             self._proposal = await asyncio.to_thread(self.incoming.look, path)
         except (UnreadableError, JobFolderError) as error:
