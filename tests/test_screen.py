@@ -107,7 +107,7 @@ def test_filter_help_palette_and_preview(start: Callable[..., Terminal], tmp_pat
     term.keys("Escape")
     term.until("kvr-wj-sw3")
     term.keys("?")
-    term.until("Keys and shapes", "the next device that differs or needs you", "under way")
+    term.until("Keys and shapes", "who needs you longest, then what differs", "under way")
     term.escape("Keys and shapes")
     term.keys("r")
     term.until("preview of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")

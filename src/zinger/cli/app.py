@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, importing, job, plan, ports, terms, vault
+from zinger.cli import allow, family, hands, importing, job, plan, ports, steering, terms, vault
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -42,6 +42,8 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "run": job.run,
     "prove": job.prove,
     "accept": job.accept,
+    "aside": steering.aside,
+    "pass-over": steering.pass_over,
     "allow": allow.allow,
     "accept-terms": terms.accept_terms,
     "hands": hands.hands,

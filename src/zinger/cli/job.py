@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -91,6 +92,7 @@ def run(
     restore: Annotated[
         bool, typer.Option("--restore", help="first bring back the configuration that each gave last (--only)")
     ] = False,
+    not_done: Annotated[bool, typer.Option("--not-done", help="only those that are not proved or configured")] = False,
     keep_yard: Annotated[bool, typer.Option("--keep-yard", help="leave the practice yard running")] = False,
     hands_done: DoneAhead = False,
     leases: Leases = None,
@@ -100,6 +102,8 @@ def run(
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     from zinger.run.options import Options
 
+    if not_done and only:
+        raise CommandError("--not-done and --only both say which devices; give one of them")
     if restore and not only:
         raise CommandError("--restore overwrites what a device has; say of which: --only DEVICE")
     options = Options(
@@ -119,6 +123,13 @@ def run(
     from zinger.cli.headless import carry_out
 
     opened = open_job(job)
+    if not_done:
+        from zinger.run.steering import not_done as left
+
+        if not (names := left(opened)):
+            print("nothing is left to do")
+            return
+        options = replace(options, only=names)
     raise typer.Exit(carry_out(opened, options, as_json, keep_yard))
 
 

@@ -208,6 +208,12 @@ class Board:
     site_order: tuple[str, ...] = ()
     """The keys of the sites in the order of the plan."""
 
+    def queue(self) -> list[DeviceLine]:
+        """Who waits for a person, the longest first; then what differs, in the order of the plan."""
+        waiting = [line for line in self.lines.values() if line.mood is Mark.NEEDS_YOU]
+        differing = [line for line in self.lines.values() if line.mood is Mark.DIFFERS]
+        return [*sorted(waiting, key=lambda line: line.waits_since), *differing]
+
     def counts(self) -> dict[str, int]:
         """How many are proved, under way, differ, need you."""
         moods = [line.mood for line in self.lines.values()]

@@ -57,8 +57,12 @@ class Claims:
         """The addresses that a person gave the laptop in this run."""
 
     def expect(self, devices: Iterable[str]) -> None:
-        """These are to be set up in this run, so that others can wait for them."""
-        self._set_up = {name: asyncio.Event() for name in devices}
+        """These are set up from now on, so that others can wait for them."""
+        self._set_up |= {name: asyncio.Event() for name in devices}
+
+    def know(self, devices: Iterable[Device]) -> None:
+        """The plan has these devices now."""
+        self._devices = list(devices)
 
     def is_set_up(self, device: str) -> None:
         """Nobody need wait for this device any more: it is set up, or it ended otherwise."""

@@ -32,15 +32,18 @@ from zinger.store.entries import (
     MaySignIn,
     Met,
     NeedsYou,
+    PassedOver,
     PersonActed,
     Proved,
     Renewed,
     Restored,
     RunBegan,
     Saved,
+    SetAside,
     ShownUnsaved,
     SignedIn,
     StageDone,
+    Stopped,
     WasRefused,
     WasSent,
     WillSend,
@@ -117,6 +120,12 @@ class Memory:
     spans: list[Span] = field(default_factory=list)
     """What was done in the last run, and when."""
     refused: dict[str, str] = field(default_factory=dict)
+    aside: str = ""
+    """Why it is left out of runs; empty where it is not."""
+    passed_over: set[str] = field(default_factory=set)
+    """The settings that a person has passed over."""
+    stopped: str = ""
+    """The state in which a person stopped it last, if nothing came after."""
 
     @property
     def outcome(self) -> Outcome:
@@ -172,7 +181,7 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
     memory.spans.clear()
     memory.concluded_at = None
     memory.debts = ()
-    memory.concluded_of, memory.needs_you = "", ""
+    memory.concluded_of = memory.needs_you = memory.stopped = ""
 
 
 def _leaves(memory: Memory, event: Leaves, device: str, at: float) -> None:
@@ -216,6 +225,7 @@ def _met(memory: Memory, event: Met, device: str, at: float) -> None:
         memory.kept.clear()
         memory.begun.clear()
         memory.kept_out.clear()
+        memory.passed_over.clear()
         memory.unsaved = True  # a forced change of its password may have come first
         memory.box = event
     memory.box = Met(event.serial or memory.box.serial, event.mac or memory.box.mac)
@@ -240,6 +250,18 @@ def _found(memory: Memory, event: Found, device: str, at: float) -> None:
     if finding.setting.startswith(SIGN_IN):
         name = finding.setting.removeprefix(SIGN_IN)
         (memory.kept_out.discard if finding.holds else memory.kept_out.add)(name)
+
+
+def _set_aside(memory: Memory, event: SetAside, device: str, at: float) -> None:
+    memory.aside = event.why
+
+
+def _passed_over(memory: Memory, event: PassedOver, device: str, at: float) -> None:
+    (memory.passed_over.discard if event.back else memory.passed_over.add)(event.setting)
+
+
+def _stopped(memory: Memory, event: Stopped, device: str, at: float) -> None:
+    memory.stopped = event.state
 
 
 def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
@@ -272,6 +294,9 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Accepted: _accepted,
     Found: _found,
     NeedsYou: _needs_you,
+    SetAside: _set_aside,
+    PassedOver: _passed_over,
+    Stopped: _stopped,
     Configured: _concluded,
     Proved: _concluded,
 }

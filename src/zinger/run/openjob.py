@@ -63,6 +63,22 @@ class OpenJob(OpenPlan):
         finally:
             journal.close()
 
+    def renew_line(self, name: str) -> None:
+        """A device's line as its plan is now, with what its memory knows."""
+        device = self.plan.device(name)
+        title = self.books[device.family].title
+        line = DeviceLine(device, title, partial(self.scripts.__getitem__, name))
+        memory = self.memories[name]
+        for finding in memory.findings.values():
+            line.find(finding)
+        say_what_is_known(line, memory)
+        self.board.lines = {**self.board.lines, name: line}
+
+    def keep_line(self, line: DeviceLine, memory: Memory) -> None:
+        """A device that is in work keeps its line, though the plan is another one now."""
+        self.board.lines = {**self.board.lines, line.device.name: line}
+        self.memories[line.device.name] = memory
+
     def take_in(self, journal: Journal) -> None:
         """Fold the journal into memories and lines."""
         self.terms.clear()
@@ -84,18 +100,26 @@ class OpenJob(OpenPlan):
                 line.find(finding)
             for what, lines in memory.kept.items():
                 line.keep(what, lines)
-            _recall_line(line, memory, revision_of(line.device))
+            say_what_is_known(line, memory)
 
 
-def _recall_line(line: DeviceLine, memory: Memory, revision: str) -> None:
-    if memory.concluded_at and memory.concluded_of not in ("", revision):
+def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
+    """The sentence and the marks of a line that nobody works on, as the journal knows the device."""
+    revision = revision_of(line.device) if memory.concluded_at else ""
+    if memory.aside:
+        line.say(f"{memory.aside}: left out", Mark.NONE)
+    elif memory.stopped:
+        line.say(f"stopped by you · {memory.stopped}", Mark.AHEAD)
+    elif memory.concluded_at and memory.concluded_of not in ("", revision):
         line.say("plan changed since it was read back; run it again", Mark.AHEAD)
     elif memory.concluded_at:
         _recall_outcome(line, memory, memory.concluded_at)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
     elif memory.accepted or memory.intended:
-        line.say("begun in an earlier run")
+        line.say("begun in an earlier run", Mark.AHEAD)
+    else:
+        line.say("not started", Mark.AHEAD)
 
 
 def _recall_outcome(line: DeviceLine, memory: Memory, at: float) -> None:

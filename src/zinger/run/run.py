@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import AsyncExitStack
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
 from zinger.plan.model import Device
+from zinger.plan.revision import revision_of
 from zinger.plan.subjects.accounts.credentials import needed_secrets
 from zinger.plan.values.console import Console
 from zinger.plan.values.secrets import SecretRef
+from zinger.run.board import Mark
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
@@ -24,6 +27,7 @@ from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.pageswire import PagesWire
 from zinger.run.practice import YardHands, find_or_start
+from zinger.run.steering import Manner, take_in
 from zinger.run.terms import Terms
 from zinger.run.trace import TraceFile
 from zinger.run.world import World
@@ -51,6 +55,7 @@ class Run:
         self.tasks: dict[str, asyncio.Task[None]] = {}
         self.journal: Journal | None = None
         self.claims: Claims | None = None
+        self.world: World | None = None
         self.yard: Yard | None = None
         self.ended: Callable[[asyncio.Task[None]], None] | None = None
         """Told of each device's task that ended, begun anew or not: its error must reach somebody."""
@@ -61,12 +66,17 @@ class Run:
 
     def devices(self) -> list[Device]:
         """The devices that this run is about; raises RunError for unknown names or a plan with faults."""
-        plan, names = self.job.plan, list(self.options.only)
+        return self._wanted(list(self.options.only))
+
+    def _wanted(self, names: Sequence[str]) -> list[Device]:
+        """These devices, or all that can be spoken to and are not left out; raises RunError."""
+        plan = self.job.plan
         known = [d.name for d in plan.devices]
         for name in names:
             if name not in known:
                 raise RunError(f"the plan has no device {name}; it has {', '.join(known) or 'none'}")
-        wanted = [d for d in plan.devices if (d.name in names if names else d.name in self.job.scripts)]
+        here = {name for name, memory in self.job.memories.items() if not memory.aside}
+        wanted = [d for d in plan.devices if (d.name in names if names else d.name in here)]
         for device in wanted:
             if device.name not in self.job.scripts and device.family in self.job.families:
                 raise RunError(
@@ -86,10 +96,6 @@ class Run:
         self._allowed(wanted)
         if not wanted:
             raise RunError("the plan has no devices" + (" that can be spoken to" if plan.devices else ""))
-        if planned := self.job.board.planned:
-            titles = ", ".join(dict.fromkeys(title for _, title in planned))
-            are = "is" if len(planned) == 1 else "are"
-            self.news.append(f"{len(planned)} more {are} planned and checked only; no phrasebook yet for {titles}")
         return wanted
 
     def _allowed(self, wanted: list[Device]) -> None:
@@ -105,30 +111,90 @@ class Run:
                 )
 
     async def start(self) -> None:
-        """Lock the job, fill the vault, open the yard, and send every device on its way."""
+        """Begin, and send every device on its way."""
+        names = [device.name for device in self.devices()]
+        await self.begin()
+        await self.set_off(names)
+
+    async def begin(self) -> None:
+        """Lock the job and open journal, vault and yard; no device is sent on its way."""
         from zinger.store.journal import Journal
 
-        devices = self.devices()
         job = self.job
+        if planned := job.board.planned:
+            titles = ", ".join(dict.fromkeys(title for _, title in planned))
+            are = "is" if len(planned) == 1 else "are"
+            self.news.append(f"{len(planned)} more {are} planned and checked only; no phrasebook yet for {titles}")
         job.folder.lock()
         self.journal = Journal(job.folder.journal)
         job.take_in(self.journal)
         if job.kept_aside:
             self.news.append(job.kept_aside)
-        vault = job.vault = job.vault or Vault(job.folder.vault)
+        job.vault = job.vault or Vault(job.folder.vault)
+        self.world = await self._world(job.vault, self.journal)
+        self.hands.tell = self._note
+        self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
+
+    async def set_off(self, names: Sequence[str], manner: Manner | None = None) -> list[str]:
+        """Send these devices on their way, those that are not on it already; returns which.
+
+        Passwords that they need and the vault lacks are made first. Raises RunError for a device that can't be carried.
+        """
+        assert self.world is not None
+        devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
+        job, world = self.job, self.world
         asked = job.plan.password_rules
         rules = {family: job.books[family].rules.asked_of_passwords(asked) for family in {d.family for d in devices}}
-        made = vault.ensure((ref, rules[d.family]) for d in devices for ref in needed_secrets(d))
+        made = world.vault.ensure((ref, rules[d.family]) for d in devices for ref in needed_secrets(d))
         if made:
             await self._write(entries.VaultFilled(made))
             self.news.append(f"{counted(len(made), 'password')} made and put into {job.folder.vault.name}")
-        world = await self._world(vault, self.journal, devices)
+        public = (job.families[f].factory.password for f in {d.family for d in devices})
+        world.secrets = tuple(dict.fromkeys((*world.secrets, *world.vault.secrets(), *public)))
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
-        self.hands.tell = self._note
-        self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
         world.claims.expect(device.name for device in devices)
         for device in devices:
-            await self._begin(world, device)
+            await self._begin(world, device, manner or self._manner)
+        return [device.name for device in devices]
+
+    @property
+    def _manner(self) -> Manner:
+        return Manner(self.options.sends, self.options.power_cut, self.options.restart)
+
+    async def halt(self, name: str) -> None:
+        """Stop a device wherever it is; it keeps the state that it is in, which its line says."""
+        task = self.tasks.get(name)
+        if task is None or task.done():
+            return
+        carrier = self.carriers[name]
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+        for wire in carrier.wires:
+            wire.pump.leave()
+        event = entries.Stopped(carrier.state_in_words())
+        self._note(event, name)
+        take_in(self.job, name, event)
+        carrier.line.wait("")
+        for stop, mark in carrier.line.stops.items():
+            carrier.line.stop(stop, Mark.AHEAD if mark is Mark.NOW else mark)
+        carrier.line.say(f"stopped by you · {event.state}", Mark.AHEAD)
+
+    async def steer(self, name: str, event: entries.Happened) -> None:
+        """A person decides something about a device: it is written down, and shown; one that is left out is stopped."""
+        if isinstance(event, entries.SetAside) and event.why:
+            await self.halt(name)
+        self._note(event, name)
+        take_in(self.job, name, event)
+
+    def adopt(self, job: OpenJob) -> None:
+        """Go on under another plan: devices in work keep theirs, and are told of when they are through."""
+        assert self.world is not None
+        job.vault, job.board.pace = self.job.vault, self.job.board.pace
+        for name, task in self.tasks.items():
+            if not task.done() and name in job.board.lines:
+                job.keep_line(self.carriers[name].line, self.carriers[name].memory)
+        self.job, self.world.devices = job, job.plan.devices
+        self.world.claims.know(job.plan.devices)
 
     async def _listen(self, journal: Journal) -> None:
         """Hear what a person says at another terminal to be done, while something is asked for."""
@@ -141,9 +207,12 @@ class Run:
                     if isinstance(event, entries.HandsAnswered):
                         self.hands.answered(event.verb, entry.device)
 
-    async def _begin(self, world: World, device: Device) -> None:
+    async def _begin(self, world: World, device: Device, manner: Manner) -> None:
         job = self.job
+        world = replace(world, sends=manner.sends, power_cut=manner.power_cut, restart=manner.restart)
         line = job.board.lines[device.name]
+        for wire in self.carriers[device.name].wires if device.name in self.carriers else ():
+            wire.pump.leave()  # its console has room for one
         line.begin_anew()
         memory = job.memories[device.name]
         book, script = job.books[device.family], job.scripts[device.name]
@@ -151,14 +220,23 @@ class Run:
         for part, (of, its) in enumerate(zip(book.parts, script.parts or (script,), strict=True)):
             kind = PagesWire if of.pages is not None else ConsoleWire
             wires.append(kind(Assignment(world, device, of, its, line, memory, part)))
-        await wires[0].write(entries.RunBegan(sends=self.options.sends))
+        await wires[0].write(entries.RunBegan(sends=manner.sends))
         self.carriers[device.name] = Carrier(wires, memory)
         self._send(device.name)
 
     def _send(self, name: str) -> None:
         task = self.tasks[name] = asyncio.create_task(self.carriers[name].carry(), name=f"carry {name}")
+        task.add_done_callback(lambda _: self._see_plan(name))
         if self.ended is not None:
             task.add_done_callback(self.ended)
+
+    def _see_plan(self, name: str) -> None:
+        """A device that is through, and whose plan was changed meanwhile, is shown under its new one."""
+        lines = self.job.board.lines
+        if name in lines and lines[name] is self.carriers[name].line:
+            now = self.job.plan.device(name)
+            if revision_of(now) != revision_of(lines[name].device):
+                self.job.renew_line(name)
 
     def again(self, name: str) -> None:
         """Send a device on its way again after it needed a person or differed."""
@@ -175,7 +253,7 @@ class Run:
         kind, data = entries.written(event)
         await self.journal.write(kind, device, **data)
 
-    async def _world(self, vault: Vault, journal: Journal, devices: list[Device]) -> World:
+    async def _world(self, vault: Vault, journal: Journal) -> World:
         job, pace = self.job, 1.0
         if job.board.practice:
             self.yard, pace = await find_or_start(job.folder, job.plan.devices, self.options.pace)
@@ -187,11 +265,10 @@ class Run:
         if self.options.trace:
             self._trace = TraceFile(self.options.trace)
         keys, certificates = HostKeys(job.folder.host_keys), HostKeys(job.folder.certificates)
-        secrets = (*vault.secrets(), *(job.families[f].factory.password for f in {d.family for d in devices}))
         return World(
             vault=vault,
             journal=journal,
-            secrets=secrets,
+            secrets=tuple(vault.secrets()),
             dialer=YardDialer(self.yard, keys, certificates)
             if self.yard
             else LiveDialer(keys, job.plan.commands, certificates),
@@ -202,9 +279,6 @@ class Run:
             backups=job.folder.backups,
             pace=pace,
             practice=job.board.practice,
-            power_cut=self.options.power_cut,
-            sends=self.options.sends,
-            restart=self.options.restart,
             brings_back=self.options.brings_back,
             leases=lease_lists(self.options.leases, job.plan, job.folder.path, vault, keys),
             devices=job.plan.devices,

@@ -279,6 +279,31 @@ class PersonActed(Happened):
 
 
 @dataclass(frozen=True)
+class Stopped(Happened):
+    """A person stopped the device on its way, in this state."""
+
+    kind = "stopped"
+    state: str
+
+
+@dataclass(frozen=True)
+class SetAside(Happened):
+    """A person leaves the device out of runs, since it is absent or a spare; no reason takes it back."""
+
+    kind = "set aside"
+    why: str
+
+
+@dataclass(frozen=True)
+class PassedOver(Happened):
+    """A person has a setting passed over: it is not sent to this device. `back` takes that back."""
+
+    kind = "passed over"
+    setting: str
+    back: bool = False
+
+
+@dataclass(frozen=True)
 class Differs(Happened):
     """The proof found a difference."""
 
@@ -390,6 +415,9 @@ _KINDS: dict[str, type[Any]] = {
         Found,
         NeedsYou,
         PersonActed,
+        Stopped,
+        SetAside,
+        PassedOver,
         Differs,
         Met,
         Saved,

@@ -20,6 +20,7 @@ from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
 from zinger.tui.typing_guard import GuardedApp
+from zinger.wording import counted
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
@@ -165,17 +166,20 @@ class ZingerApp(GuardedApp):
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent from now on follows them, unless a run is under way."""
-        if self.running.run is not None:
-            self.notify("the run goes on with the plan with which it was begun; open the job again to use the new one")
-            return
         from zinger.run.openjob import OpenJob
         from zinger.tui.lineup import LineUp
 
         try:
-            self.job = OpenJob(self.job.folder)
+            job = OpenJob(self.job.folder)
         except ZingerError as error:
             self.tell("The plan can't be read again", str(error))
             return
+        if self.running.run is not None:
+            self.running.run.adopt(job)
+            busy = self.running.busy()
+            if busy:
+                self.notify(f"{counted(len(busy), 'device')} in work go on as begun; the others are under the new plan")
+        self.job = job
         for screen in self.screen_stack:
             if isinstance(screen, LineUp):
                 screen.take_board(self.job.board)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import textwrap
 import time
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 from typing import Any, ClassVar
 
 from rich.style import Style
@@ -45,6 +45,7 @@ from zinger.tui.look import (
 )
 from zinger.tui.parts import Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
+from zinger.tui.steering import steer
 
 STOPS = list(Stop)
 
@@ -98,12 +99,16 @@ class LineMap(Rows):
         self.board = board
         self.wanted = ""
         self.dense = False
+        self.chosen: set[str] = set()
+        self._laid: Mapping[str, DeviceLine] = {}
         self._items: list[tuple[str, DeviceLine | None, str]] = []
         self._track: Track | None = None
 
     def lay_out(self) -> None:
         """Work out which rows there are; the cursor stays on its device if that is still there."""
         before = self.selected if self.cursor < len(self._items) else None
+        self._laid = self.board.lines
+        self.chosen &= set(self.board.lines)
         lines = [x for name, x in self.board.lines.items() if self._wanted(name, x)]
         sites: dict[str, list[DeviceLine]] = {}
         for line in lines:
@@ -130,6 +135,12 @@ class LineMap(Rows):
         self.cursor = next((i for i in range(len(self._items)) if before and self.key(i) == before), 0)
         self.redraw()
 
+    def see_board(self) -> None:
+        """Draw what changed; lines that are others now are laid out anew."""
+        if self._laid is not self.board.lines:
+            self.lay_out()
+        self.redraw_changed()
+
     def _wanted(self, name: str, line: DeviceLine) -> bool:
         text = f"{name} {line.family} {line.device.site.name} {line.sentence}".lower()
         return self._matches(text)
@@ -151,7 +162,7 @@ class LineMap(Rows):
         if line is None:
             return (kind, text)
         turning = {Mark.NOW: int(time.time() * 2.5), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
-        return (kind, line.device.name, line.version, turning)
+        return (kind, line.device.name, line.version, turning, line.device.name in self.chosen)
 
     def draw(self, index: int, width: int) -> Text:
         kind, line, text = self._items[index]
@@ -169,8 +180,9 @@ class LineMap(Rows):
         return self._line(line, track, width) if kind == "line" else self._caption(line, track, width)
 
     def _line(self, line: DeviceLine, track: Track, width: int) -> Text:
-        row = Text().append(
-            f" {fit(line.device.name, track.name - 1):<{track.name}}",
+        row = Text().append("▪" if line.device.name in self.chosen else " ", VIOLET)
+        row.append(
+            f"{fit(line.device.name, track.name - 1):<{track.name}}",
             Style(color=PAPER, bold=line.mood is not Mark.AHEAD),
         )
         row.append(f"{line.family:<{track.family}}" if track.family else "", DIM)
@@ -280,12 +292,14 @@ class LineUp(ZingerScreen):
     """The home screen."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("g", "app.go", "go", tooltip="carry the devices to a proved baseline; again: those that stopped"),
+        Binding("g", "app.go", "go", tooltip="carry what is not done to a proved baseline, and nothing else"),
         Binding("enter", "wire", "wire", show=False, tooltip="the wire of the device under the cursor"),
         Binding("e", "app.plan", "plan", tooltip="look at the plan and edit it"),
         Binding("r", "preview", "preview", tooltip="what will be sent to it, before it is sent"),
         Binding("p", "proof", "proof", tooltip="what was planned, and what was read back"),
-        Binding("n", "next", "next problem", tooltip="the next device that differs or needs you"),
+        Binding("n", "next", "next problem", tooltip="who needs you longest, then what differs"),
+        Binding("o", "steer", "one device", tooltip="start, stop, prove, leave out: it, or the selected ones"),
+        Binding("space", "choose", "select", show=False, tooltip="several devices; o is about all of them"),
         Binding("q", "app.leave", "quit", tooltip="asks first where a conversation is under way"),
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
@@ -321,7 +335,7 @@ class LineUp(ZingerScreen):
 
     def follow(self) -> None:
         lines = self.query_one(LineMap)
-        lines.redraw_changed()
+        lines.see_board()
         self.headline().look()
         hands = self.query_one(HandsPanel)
         hands.hands = self.host.running.run.hands if self.host.running.run else None
@@ -333,6 +347,22 @@ class LineUp(ZingerScreen):
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         self.action_wire()
+
+    def action_choose(self) -> None:
+        """Select the device under the cursor, or no more."""
+        lines = self.query_one(LineMap)
+        if lines.selected:
+            lines.chosen ^= {lines.selected}
+            lines.redraw_changed()
+
+    def action_steer(self) -> None:
+        """What can be done with the device under the cursor, or with the selected ones."""
+        lines = self.query_one(LineMap)
+        names = [name for name in self.host.job.board.lines if name in lines.chosen]
+        if not names and lines.selected in self.host.job.board.lines:
+            names = [lines.selected]
+        if names:
+            steer(self, names)
 
     def action_wire(self) -> None:
         """Open the wire of the device under the cursor."""
@@ -370,17 +400,13 @@ class LineUp(ZingerScreen):
     def action_next(self) -> None:
         """Jump to the next device that needs a person."""
         lines = self.query_one(LineMap)
-        names = [n for n, x in self.host.job.board.lines.items() if x.mood in (Mark.NEEDS_YOU, Mark.DIFFERS)]
-        if not names:
+        found = self.host.job.board.queue()
+        if not found:
             self.notify("nothing needs you")
             return
-        after = [
-            n
-            for n in names
-            if list(self.host.job.board.lines).index(n)
-            > list(self.host.job.board.lines).index(lines.selected or names[0])
-        ]
-        lines.select((after or names)[0])
+        names = [line.device.name for line in found]
+        here = names.index(lines.selected) + 1 if lines.selected in names else 0
+        lines.select(names[here % len(names)])
 
     def action_dense(self) -> None:
         """One row a device, or roomy."""

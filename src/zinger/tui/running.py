@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import signal
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from textual.app import App
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from zinger.run.options import Options
     from zinger.run.pageswire import PagesWire
     from zinger.run.run import Run
+    from zinger.run.steering import Manner
+    from zinger.store.entries import Happened
 
 
 class Teller(Protocol):
@@ -112,17 +114,48 @@ class RunControl:
             self._app.notify("press g on the line-up to begin")
 
     def go(self) -> None:
-        """Begin; once begun, send on what stopped."""
-        from zinger.run.board import Mark
+        """Send on its way what is not done, and nothing else."""
+        from zinger.run.steering import not_done
 
-        if self.run is None:
-            if not self._begins:
-                self._begins = True
-                self._app.run_worker(self._begin(), exclusive=True, name="run")
+        names = list(self._options.only) if self.run is None else []
+        names = names or not_done(self._teller.job)
+        if not names:
+            self._app.notify("nothing is left to do; o on a device runs it again")
             return
-        for name, task in self.run.tasks.items():
-            if task.done() and self._teller.job.board.lines[name].mood is not Mark.PROVED:
-                self.run.again(name)
+        self.set_off(names)
+
+    def set_off(self, names: Sequence[str], manner: Manner | None = None) -> None:
+        """Send these devices on their way; those that are on it already go on."""
+        if self._begins:
+            return
+        self._begins = True
+        self._app.run_worker(self._set_off(names, manner), name="run")
+
+    def halt(self, names: Sequence[str]) -> None:
+        """Stop these devices wherever they are."""
+
+        async def stop() -> None:
+            for name in names:
+                if self.run is not None:
+                    await self.run.halt(name)
+
+        self._app.run_worker(stop(), name="halt")
+
+    def steer(self, events: Sequence[tuple[str, Happened]]) -> None:
+        """Write down what a person decided about devices, and follow it."""
+        self._app.run_worker(self._steer(events), name="steer")
+
+    async def _steer(self, events: Sequence[tuple[str, Happened]]) -> None:
+        from zinger.run.steering import keep
+
+        try:
+            if self.run is None:
+                keep(self._teller.job, events)
+                return
+            for name, event in events:
+                await self.run.steer(name, event)
+        except ZingerError as error:
+            self._teller.tell("That was not written down", str(error))
 
     def busy(self) -> dict[str, str]:
         """The devices in mid-conversation, and the state each is in."""
@@ -136,22 +169,32 @@ class RunControl:
         if self.run:
             await self.run.stop(end_yard=True)
 
-    async def _begin(self) -> None:
+    async def _set_off(self, names: Sequence[str], manner: Manner | None) -> None:
+        try:
+            run = self.run or await self._begun()
+            await run.set_off(names, manner)
+        except ZingerError as error:
+            self._teller.tell("The run did not begin", str(error))
+            return
+        finally:
+            self._begins = False
+        for news in run.news:
+            self._app.notify(news)
+        run.news.clear()
+
+    async def _begun(self) -> Run:
+        """The run, opened; raises ZingerError where that can't be."""
         from zinger.run.run import Run
 
         run = Run(self._teller.job, self._options)
         run.ended = self._task_ended
         try:
-            await run.start()
-        except ZingerError as error:
+            await run.begin()
+        except ZingerError:
             await run.stop()
-            self._teller.tell("The run did not begin", str(error))
-            return
-        finally:
-            self._begins = False
+            raise
         self.run = run
-        for news in run.news:
-            self._app.notify(news)
+        return run
 
     def _task_ended(self, task: asyncio.Task[None]) -> None:
         """A device's task that ended in an error is told: the world's as a message, our own loudly."""

@@ -36,10 +36,14 @@ class Send:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         differ = to_send(wire.script, on.facts, on.knows_secrets_of)
+        passed = on.memory.passed_over
         todo = [s for s in differ if not s.only_looked_at and on.done.refused[s.setting] < REFUSED_ENOUGH]
+        todo = [s for s in todo if s.setting not in passed or s.interview]
         for step in wire.script.steps:
             if step not in differ:
                 wire.line.step(step.setting, Mark.SENT, "already set")
+            elif step.setting in passed and not step.interview:
+                wire.line.step(step.setting, Mark.DIFFERS, "passed over by you")
             elif step.is_measured:
                 wire.line.step(step.setting, Mark.AHEAD, "it is measured at the end")
             elif step.only_looked_at:

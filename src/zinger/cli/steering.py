@@ -1,0 +1,50 @@
+"""The commands that steer single devices: leave them out of runs, pass a setting over."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from zinger.cli.common import CommandError, JobArg, open_job
+
+
+def aside(
+    job: JobArg,
+    devices: Annotated[list[str] | None, typer.Argument(metavar="DEVICE...", help="none: list them")] = None,
+    absent: Annotated[bool, typer.Option("--absent", help="they did not come")] = False,
+    spare: Annotated[bool, typer.Option("--spare", help="they are boxes in reserve")] = False,
+    back: Annotated[bool, typer.Option("--back", help="they take part again")] = False,
+) -> None:
+    """Leave devices out of runs, since they are absent or spare; or take that back. The papers say so."""
+    from zinger.run.steering import aside as set_aside
+    from zinger.run.steering import keep, known
+
+    opened = open_job(job)
+    if not devices:
+        for name, memory in opened.memories.items():
+            if memory.aside:
+                print(f"{name}: {memory.aside}")
+        return
+    if absent + spare + back != 1:
+        raise CommandError("say which: --absent, --spare or --back")
+    event = set_aside("absent" if absent else "spare" if spare else "")
+    keep(opened, [(name, event) for name in known(opened, devices)])
+    for name in devices:
+        print(f"{name}: {opened.board.lines[name].sentence}")
+
+
+def pass_over(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    settings: Annotated[list[str] | None, typer.Argument(metavar="SETTING...", help="none: list them")] = None,
+    back: Annotated[bool, typer.Option("--back", help="send it again")] = False,
+) -> None:
+    """Do not send a setting to a device; what it has is still read back and compared."""
+    from zinger.run.steering import keep, known, passed_over
+
+    opened = open_job(job)
+    known(opened, [device])
+    keep(opened, [(device, passed_over(opened, device, setting, back)) for setting in settings or ()])
+    for setting in sorted(opened.memories[device].passed_over):
+        print(f"{device}: {setting} is passed over")

@@ -1,0 +1,85 @@
+"""What a person can do with one device, or with several, from the line-up: one dialog with what is possible now."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from zinger.run.steering import ASIDE, Manner, aside, passed_over
+from zinger.store.entries import Happened
+from zinger.tui.choosing import ChoiceDialog
+from zinger.wording import counted
+
+if TYPE_CHECKING:
+    from zinger.tui.parts import ZingerScreen
+
+Deed = Callable[[], None]
+
+
+def steer(screen: ZingerScreen, names: Sequence[str]) -> None:
+    """Ask what is to be done with these devices, and do it."""
+
+    def chosen(deed: Deed | None) -> None:
+        if deed is not None:
+            deed()
+
+    title = names[0] if len(names) == 1 else counted(len(names), "device")
+    lines = screen.host.job.board.lines
+    body = lines[names[0]].sentence if len(names) == 1 else ", ".join(names)
+    screen.app.push_screen(ChoiceDialog(title, deeds(screen, names), body), chosen)
+
+
+def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
+    """What can be done now, and its words; what is likeliest comes first."""
+    host = screen.host
+    running, job = host.running, host.job
+    busy = [name for name in names if job.board.lines[name].active]
+    idle = [name for name in names if name not in busy]
+    out = [name for name in names if job.memories[name].aside]
+
+    def all_of(whom: Sequence[str], manner: Manner) -> Deed:
+        return lambda: running.set_off(whom, manner)
+
+    def each(whom: Sequence[str], event: Happened) -> Deed:
+        return lambda: running.steer([(name, event) for name in whom])
+
+    found: list[tuple[Deed, str]] = []
+    if busy:
+        found.append((lambda: running.halt(busy), f"stop {_them(busy, names)} where it is"))
+    if idle and not out:
+        found += [
+            (all_of(idle, Manner()), "run: look, send what differs, save, prove, with a power cut"),
+            (all_of(idle, Manner(power_cut=False)), "run without a power cut"),
+            (all_of(idle, Manner(power_cut=False, restart=True)), "run with a restart in the place of a power cut"),
+            (all_of(idle, Manner(sends=False, power_cut=False)), "prove only: read everything back, send nothing"),
+            (all_of(idle, Manner(sends=False)), "prove only, with a power cut"),
+        ]
+    if out:
+        found.append((each(out, aside("")), f"{_them(out, names)} is here again: take part in runs"))
+    found += [(each(names, aside(why)), f"{why}: leave it out of runs") for why in ASIDE if not out]
+    if len(names) == 1:
+        found += [(lambda: _pass_over(screen, names[0]), "pass over a setting, or take that back")]
+    return found
+
+
+def _them(some: Sequence[str], names: Sequence[str]) -> str:
+    return "it" if len(names) == 1 else counted(len(some), "device")
+
+
+def _pass_over(screen: ZingerScreen, name: str) -> None:
+    """Ask which setting is not to be sent."""
+    job = screen.host.job
+    passed = job.memories[name].passed_over
+    steps = [step for step in job.scripts[name].steps if step.setting and not step.interview]
+    choices = [(step.setting, f"{step.title}{'   passed over; again: send it' if step.setting in passed else ''}")
+               for step in steps]  # fmt: skip
+
+    def chosen(setting: str | None) -> None:
+        if setting is not None:
+            event = passed_over(job, name, setting, back=setting in passed)
+            screen.host.running.steer([(name, event)])
+            words = "is sent again" if setting in passed else "is passed over from the next run on"
+            screen.notify(f"{setting} of {name} {words}")
+
+    body = "It is not sent; what the device has is still read back and compared."
+    screen.app.push_screen(ChoiceDialog(f"Which setting of {name}?", choices, body), chosen)

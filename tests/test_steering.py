@@ -1,0 +1,130 @@
+"""One device at any time: started, stopped, left out, a setting passed over, another plan while others are in work."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import lay_out, program, zinger
+from tests.terminal import Terminal
+from tests.test_run import carried
+from tests.test_screen import THREE_SWITCHES
+from zinger.run.board import Mark
+from zinger.run.hands import RunError
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
+from zinger.run.run import Run
+from zinger.run.steering import Manner, aside, not_done, passed_over
+from zinger.store import entries
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
+
+ONE, TWO, THREE = "kvr-wj-sw1", "kvr-wj-sw2", "kvr-wj-sw3"
+
+
+async def until(holds: Callable[[], bool]) -> None:
+    async with asyncio.timeout(60):
+        while not holds():
+            await asyncio.sleep(0.02)
+
+
+async def test_single_devices_are_started_stopped_left_out_and_gone_on_with(job: Callable[..., Path]) -> None:
+    folder = JobFolder(job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 150\n"))
+    run = Run(OpenJob(folder), Options())
+    await run.begin()
+    lines = run.job.board.lines
+    assert run.tasks == {} and not_done(run.job) == [ONE, TWO, THREE]
+    assert await run.set_off([ONE], Manner(power_cut=False)) == [ONE]
+    assert await run.set_off([ONE, TWO]) == [TWO], "who is on the way goes on"
+    await until(lambda: lines[TWO].place == "people")
+    await run.halt(TWO)
+    assert lines[TWO].sentence.startswith("stopped by you · ") and not lines[TWO].active
+    await run.steer(THREE, aside("absent"))
+    assert (lines[THREE].sentence, not_done(run.job)) == ("absent: left out", [ONE, TWO])
+    await until(lambda: run.tasks[ONE].done())
+    assert lines[ONE].mood is Mark.PROVED
+    assert not_done(run.job) == [TWO]
+    await run.steer(TWO, passed_over(run.job, TWO, "banner"))
+    await run.set_off(not_done(run.job))
+    await until(lambda: run.tasks[TWO].done())
+    assert [f.setting for f in lines[TWO].differing] == ["banner"] * 3, "running, startup, after a power cut"
+    assert next(row.note for row in lines[TWO].steps if row.setting == "banner") == "passed over by you"
+    await run.stop(end_yard=False)
+    # the journal knows it all: another process shows it, and begins with what is not done
+    again = OpenJob(folder)
+    assert again.memories[TWO].passed_over == {"banner"} and again.memories[THREE].aside == "absent"
+    assert again.board.lines[THREE].sentence == "absent: left out" and not_done(again) == [TWO]
+    with pytest.raises(RunError, match="no device that can be spoken to is called kvr-wj-sw9"):
+        passed_over(again, "kvr-wj-sw9", "banner")
+    assert zinger("pass-over", folder.path, TWO, "banner", "--back").returncode == 0
+    done = await asyncio.to_thread(program, "run", folder.path, "--headless", "--not-done")
+    assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout
+    assert zinger("aside", folder.path, THREE, "--back").stdout == f"{THREE}: not started\n"
+    assert not_done(OpenJob(folder)) == [THREE]
+
+
+async def test_a_plan_that_is_saved_meanwhile_is_for_the_devices_that_are_not_in_work(job: Callable[..., Path]) -> None:
+    folder = JobFolder(job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 150\n"))
+    run = Run(OpenJob(folder), Options(power_cut=False))
+    await run.begin()
+    await run.set_off([ONE])
+    await until(lambda: run.job.board.lines[ONE].place == "people")
+    text = (folder.path / "job.yaml").read_text()
+    (folder.path / "job.yaml").write_text(text.replace("banner: ", "banner: Halt. ", 1))
+    run.adopt(OpenJob(folder))
+    lines = run.job.board.lines
+    assert lines[ONE].active and "Halt" not in str(lines[ONE].device.values["banner"].value)
+    await run.set_off([TWO])
+    await until(lambda: all(task.done() for task in run.tasks.values()))
+    lines = run.job.board.lines
+    assert lines[ONE].sentence == "plan changed since it was read back; run it again"
+    assert "Halt" in str(lines[ONE].device.values["banner"].value)
+    (found,) = [f for f in lines[TWO].findings.values() if f.setting == "banner" and f.source.value == "running"]
+    assert found.holds and found.read.startswith("Halt.")
+    await run.set_off(not_done(run.job))
+    await until(lambda: run.tasks[ONE].done())
+    said = [e.data["setting"] for e in run.journal.entries(ONE) if e.kind == "sent"] if run.journal else []
+    assert said.count("banner") == 2 and said.count("hostname") == 1, "only what became another value is sent"
+    await run.stop(end_yard=True)
+
+
+async def test_what_is_steered_is_refused_where_it_makes_no_sense(job: Callable[..., Path]) -> None:
+    folder = JobFolder(job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 150\n"))
+    run, opened = await carried(folder, only=[ONE], power_cut=False)
+    with pytest.raises(RunError, match="nothing sends wireless"):
+        passed_over(opened, ONE, "wireless.country")
+    with pytest.raises(RunError, match="absent or spare, not 'lost'"):
+        aside("lost")
+    busy = zinger("aside", folder.path, TWO, "--spare")
+    assert busy.returncode == 2 and "another zinger works on" in busy.stderr, busy.stderr
+    await run.stop(end_yard=True)
+    assert zinger("aside", folder.path, TWO).returncode == 2, "it must say how"
+    journal = Journal(folder.journal)
+    assert not any(isinstance(entries.read(e), entries.SetAside) for e in journal.entries())
+    journal.close()
+
+
+def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=THREE_SWITCHES)
+    term = start(folder, "open", str(folder), "--pace", "60")
+    term.until("0 of 3 proved", "g go")
+    term.keys("o")
+    term.until("run: look, send what differs", "absent: leave it out")
+    term.keys("Down", "Enter")
+    term.until("booting", "1 under way")
+    term.keys("Down", "space", "Down", "space", "o")
+    term.until("2 devices", "kvr-wj-sw2, kvr-wj-sw3", "spare: leave it out")
+    term.keys(*["Down"] * 6, "Enter")
+    term.until("spare: left out")
+    term.keys("Home", "space", "space", "o")
+    screen = term.until("2 devices")
+    assert "are here again" in screen or "is here again" in screen, screen
+    term.escape("2 devices")
+    term.until("1 of 3 proved", seconds=60)
+    term.keys("g")
+    term.until("nothing is left to do")
+    term.keys("q")
+    term.until("ended with 0")
