@@ -166,7 +166,11 @@ def test_no_shipped_family_has_a_setting_whose_parts_could_not_be_examined() -> 
 def test_a_family_says_which_parts_it_neither_sends_nor_shows() -> None:
     book = shipped_families()["marrable-v6"]
     rows = {row.setting: row for row in coverage(book)}
-    assert rows["syslog.servers"].unsent == rows["syslog.servers"].unshown == ("port", "transport", "severity")
+    assert (
+        rows["syslog.servers"].unsent
+        == rows["syslog.servers"].unshown
+        == ("port", "transport", "severity", "preference")
+    )
     assert rows["hostname"].words == "sent, shown" and rows["edge.rules"].words == "not for this kind"
     assert rows["update.image"].words == "only looked at" and rows["voice.legs"].words == "sent, shown"
     told = [f"{problem.spot.key} {problem.id}" for problem in uncovered(book, "marrable-v6.yaml")]

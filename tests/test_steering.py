@@ -17,7 +17,7 @@ from zinger.run.hands import RunError
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
-from zinger.run.steering import Manner, aside, not_done, passed_over
+from zinger.run.steering import Manner, accepted, aside, not_done, noted, passed_over
 from zinger.store import entries
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
@@ -52,10 +52,23 @@ async def test_single_devices_are_started_stopped_left_out_and_gone_on_with(job:
     await until(lambda: run.tasks[TWO].done())
     assert [f.setting for f in lines[TWO].differing] == ["banner"] * 3, "running, startup, after a power cut"
     assert next(row.note for row in lines[TWO].steps if row.setting == "banner") == "passed over by you"
+    await run.steer(TWO, noted("the label is torn"))
+    await run.steer(TWO, accepted(run.job, TWO, "banner", "as the station wants it"))
+    assert lines[TWO].sentence.endswith("accepted: prove it again")
+    await run.set_off([TWO], Manner(sends=False, power_cut=False))
+    await until(lambda: run.tasks[TWO].done())
+    assert lines[TWO].sentence.endswith("but for 1 accepted"), lines[TWO].sentence
+    await run.steer(TWO, accepted(run.job, TWO, "banner", ""))
+    assert lines[TWO].outcome is not None and [f.setting for f in lines[TWO].outcome.differing] == ["banner"] * 3
+    with pytest.raises(RunError, match="hostname is neither different nor owed"):
+        accepted(run.job, TWO, "hostname", "because")
+    with pytest.raises(RunError, match=r"U\+001B"):
+        noted("torn \x1b[31m")
     await run.stop(end_yard=False)
     # the journal knows it all: another process shows it, and begins with what is not done
     again = OpenJob(folder)
     assert again.memories[TWO].passed_over == {"banner"} and again.memories[THREE].aside == "absent"
+    assert "the label is torn" in again.board.lines[TWO].kept["your notes"][0]
     assert again.board.lines[THREE].sentence == "absent: left out" and not_done(again) == [TWO]
     with pytest.raises(RunError, match="no device that can be spoken to is called kvr-wj-sw9"):
         passed_over(again, "kvr-wj-sw9", "banner")
@@ -119,12 +132,29 @@ def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Ter
     term.until("2 devices", "kvr-wj-sw2, kvr-wj-sw3", "spare: leave it out")
     term.keys(*["Down"] * 6, "Enter")
     term.until("spare: left out")
-    term.keys("Home", "space", "space", "o")
-    screen = term.until("2 devices")
-    assert "are here again" in screen or "is here again" in screen, screen
-    term.escape("2 devices")
+    term.keys("o")
+    term.until("kvr-wj-sw3", "here again: take part in runs")
+    term.escape("here again")
+    term.keys("Home")
     term.until("1 of 3 proved", seconds=60)
     term.keys("g")
     term.until("nothing is left to do")
+    term.keys("o")
+    term.until("write a note")
+    term.keys(*["Down"] * 8, "Enter")
+    term.until("A note on kvr-wj-sw1")
+    term.keys("-l", "the fan rattles")
+    term.keys("Enter")
+    term.until("noted; it stands in the proof")
+    term.keys("p")
+    term.until("proof of kvr-wj-sw1", "findings hold")
+    term.keys("x")
+    term.until("Why is administrator of kvr-wj-sw1 accepted?")
+    term.keys("-l", "because")
+    term.keys("Enter")
+    term.until("neither different nor owed")
+    term.keys("End")
+    term.until("the fan rattles")
+    term.escape("the fan rattles")
     term.keys("q")
     term.until("ended with 0")

@@ -44,6 +44,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "accept": job.accept,
     "aside": steering.aside,
     "pass-over": steering.pass_over,
+    "note": steering.note,
     "allow": allow.allow,
     "accept-terms": terms.accept_terms,
     "hands": hands.hands,

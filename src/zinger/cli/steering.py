@@ -48,3 +48,21 @@ def pass_over(
     keep(opened, [(device, passed_over(opened, device, setting, back)) for setting in settings or ()])
     for setting in sorted(opened.memories[device].passed_over):
         print(f"{device}: {setting} is passed over")
+
+
+def note(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    text: Annotated[str, typer.Argument(metavar="TEXT", help="empty: list them")] = "",
+) -> None:
+    """Note something about a device, for whoever comes after; it stands in its proof and in the papers."""
+    import time
+
+    from zinger.run.steering import keep, known, noted
+
+    opened = open_job(job)
+    known(opened, [device])
+    if text:
+        keep(opened, [(device, noted(text))])
+    for at, words in opened.memories[device].notes:
+        print(f"{time.strftime('%Y-%m-%d %H:%M', time.localtime(at))}  {words}")

@@ -60,6 +60,9 @@ class DeviceRecord:
         if self.script and self.memory.findings:
             sentences += [f"owed: {debt}" for debt in self.outcome.owed]
         sentences += [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
+        sentences += [f"noted: {text}" for _, text in self.memory.notes]
+        if self.memory.aside:
+            sentences.append(f"was left out: {self.memory.aside}")
         if self.script:
             sentences += [f"{title_of(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
         if self.script is None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 
-from zinger.proof.outcome import State, may_be_accepted, title_of
+from zinger.proof.outcome import State, title_of
+from zinger.proof.outcome import may_be_accepted as was_seen
 from zinger.run.hands import RunError
 from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
@@ -23,7 +24,7 @@ def accept(job: OpenJob, device: str, settings: Sequence[str], why: str) -> str:
 
     memory = _memory(job, device)
     for setting in settings:
-        _may_be(memory, device, setting, why)
+        may_be_accepted(memory, device, setting, why)
     job.folder.lock()
     journal = Journal(job.folder.journal)
     try:
@@ -48,7 +49,7 @@ def _memory(job: OpenJob, device: str) -> Memory:
     return memory
 
 
-def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
+def may_be_accepted(memory: Memory, device: str, setting: str, why: str) -> None:
     """Raises RunError for what can't be accepted."""
     came = memory.outcome
     settled = {name for name, _ in came.accepted}
@@ -56,5 +57,5 @@ def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
     if setting not in lacking and setting not in settled:
         known = ", ".join(lacking) or "nothing"
         raise RunError(f"{setting} is neither different nor owed on {device}; there is {known}")
-    if why and not may_be_accepted(setting, memory.findings.values()):
+    if why and not was_seen(setting, memory.findings.values()):
         raise RunError(f"{title_of(setting)} is required and was never read from {device}: it can't be accepted unseen")

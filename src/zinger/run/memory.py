@@ -32,6 +32,7 @@ from zinger.store.entries import (
     MaySignIn,
     Met,
     NeedsYou,
+    Noted,
     PassedOver,
     PersonActed,
     Proved,
@@ -124,6 +125,8 @@ class Memory:
     """Why it is left out of runs; empty where it is not."""
     passed_over: set[str] = field(default_factory=set)
     """The settings that a person has passed over."""
+    notes: list[tuple[float, str]] = field(default_factory=list)
+    """What a person noted about it, and when."""
     stopped: str = ""
     """The state in which a person stopped it last, if nothing came after."""
 
@@ -260,6 +263,10 @@ def _passed_over(memory: Memory, event: PassedOver, device: str, at: float) -> N
     (memory.passed_over.discard if event.back else memory.passed_over.add)(event.setting)
 
 
+def _noted(memory: Memory, event: Noted, device: str, at: float) -> None:
+    memory.notes.append((at, event.text))
+
+
 def _stopped(memory: Memory, event: Stopped, device: str, at: float) -> None:
     memory.stopped = event.state
 
@@ -297,6 +304,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     SetAside: _set_aside,
     PassedOver: _passed_over,
     Stopped: _stopped,
+    Noted: _noted,
     Configured: _concluded,
     Proved: _concluded,
 }

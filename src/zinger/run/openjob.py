@@ -100,7 +100,15 @@ class OpenJob(OpenPlan):
                 line.find(finding)
             for what, lines in memory.kept.items():
                 line.keep(what, lines)
+            show_notes(line, memory)
             say_what_is_known(line, memory)
+
+
+def show_notes(line: DeviceLine, memory: Memory) -> None:
+    """A person's notes stand among what is kept of the device."""
+    if memory.notes:
+        told = [f"{time.strftime('%d %b %H:%M', time.localtime(at))}  {text}" for at, text in memory.notes]
+        line.keep("your notes", told)
 
 
 def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
@@ -116,6 +124,9 @@ def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
         _recall_outcome(line, memory, memory.concluded_at)
     elif memory.needs_you:
         line.say(f"needs you · {memory.needs_you}", Mark.NEEDS_YOU)
+    elif memory.outcome.differing:
+        line.outcome = memory.outcome
+        line.say(f"{memory.outcome.sentence}, in an earlier run", Mark.DIFFERS)
     elif memory.accepted or memory.intended:
         line.say("begun in an earlier run", Mark.AHEAD)
     else:
@@ -133,4 +144,5 @@ def _recall_outcome(line: DeviceLine, memory: Memory, at: float) -> None:
         line.stop(Stop.PROOF, Mark.CONFIGURED)
     clock = time.strftime("%H:%M", time.localtime(at))
     words = f"{came.state.value} {clock}{', in an earlier run' if proved else ''}"
-    line.say(" · ".join(filter(None, [words, came.sentence])), Mark.PROVED if proved else Mark.CONFIGURED)
+    mood = {State.PROVED: Mark.PROVED, State.DIFFERS: Mark.DIFFERS}.get(came.state, Mark.CONFIGURED)
+    line.say(" · ".join(filter(None, [words, came.sentence])), mood)

@@ -6,9 +6,12 @@ import time
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from zinger.plan.values.bad import BadValue
+from zinger.plan.values.text import parse_words
+from zinger.run.accepting import may_be_accepted
 from zinger.run.board import Mark
 from zinger.run.hands import RunError
-from zinger.run.openjob import OpenJob, say_what_is_known
+from zinger.run.openjob import OpenJob, say_what_is_known, show_notes
 from zinger.store import entries
 from zinger.wording import did_you_mean
 
@@ -80,6 +83,31 @@ def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
     memory.take_in(event, name, time.time())
     if isinstance(event, entries.SetAside):
         say_what_is_known(line, memory)
+    elif isinstance(event, entries.Noted):
+        show_notes(line, memory)
+    elif isinstance(event, entries.Accepted) and not line.active:
+        line.outcome = memory.outcome
+        if memory.concluded_at:
+            say_what_is_known(line, memory)
+        else:
+            line.say(f"{line.sentence.partition(' · accepted')[0]} · accepted: prove it again", line.mood)
+
+
+def noted(text: str) -> entries.Noted:
+    """The event of a note; raises RunError for an empty one."""
+    try:
+        text = parse_words(text)
+    except BadValue as error:
+        raise RunError(str(error)) from None
+    if not text:
+        raise RunError("a note needs words")
+    return entries.Noted(text)
+
+
+def accepted(job: OpenJob, name: str, setting: str, why: str) -> entries.Accepted:
+    """The event of accepting what differs or is owed; no reason takes it back. Raises RunError where that can't be."""
+    may_be_accepted(job.memories[name], name, setting, why)
+    return entries.Accepted(setting, why.strip())
 
 
 def known(job: OpenJob, names: Sequence[str]) -> Sequence[str]:

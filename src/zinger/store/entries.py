@@ -304,6 +304,14 @@ class PassedOver(Happened):
 
 
 @dataclass(frozen=True)
+class Noted(Happened):
+    """A person noted something about the device, for whoever comes after."""
+
+    kind = "noted"
+    text: str
+
+
+@dataclass(frozen=True)
 class Differs(Happened):
     """The proof found a difference."""
 
@@ -418,6 +426,7 @@ _KINDS: dict[str, type[Any]] = {
         Stopped,
         SetAside,
         PassedOver,
+        Noted,
         Differs,
         Met,
         Saved,

@@ -186,20 +186,47 @@ class ZingerApp(GuardedApp):
 
     def action_plan(self) -> None:
         """The plan, to look at and to change."""
-        from zinger.desk.editing import Desk
         from zinger.tui.plan import PlanScreen
 
         if isinstance(self.screen, PlanScreen):
             return
-        here = self._here()
+        if (desk := self._at_desk()) is not None:
+            self.push_screen(PlanScreen(desk, self._here()))
+
+    def _at_desk(self) -> Desk | None:
+        """The plan on the desk, which is laid out when it is first wanted; None, and told, where that can't be."""
+        from zinger.desk.editing import Desk
+
         try:
             if self._desk is None:
                 vault = self.job.vault
                 self._desk = Desk(self.job.folder, self.job.families.rules, vault.traits() if vault else {})
         except ZingerError as error:
             self.tell("The plan can't be edited", str(error))
+        return self._desk
+
+    def plan_value(self, device: str, setting: str, text: str) -> None:
+        """Another value in a device's own row of the sheet, saved at once."""
+        from zinger.plan.problems import Change
+
+        desk = self._at_desk()
+        if desk is None:
             return
-        self.push_screen(PlanScreen(self._desk, here))
+        if desk.edits.unsaved:
+            self.notify("save the plan first (s), then plan what is shown")
+            return
+        try:
+            row = desk.resolved().device(device).spot.line
+            desk.make([Change((setting,), text, row)], f"{setting} of {device} as shown")
+            if desk.save():
+                raise ZingerError("somebody else changed the same places; look at the plan")
+        except ZingerError as error:
+            self.tell("The plan was not changed", str(error))
+            return
+        self.plan_changed()
+        self.pop_screen()
+        self.open_proof(device)  # its line is another one under another plan
+        self.notify(f"{setting} of {device} is planned as {text}; g carries it on")
 
     def open_card(self, family: str) -> None:
         """A family's factory card."""

@@ -55,5 +55,8 @@ class Host(Protocol):
     def arrived(self, folder: Path, words: list[str]) -> None:
         """A sheet was taken into a job: open it and show its plan."""
 
+    def plan_value(self, device: str, setting: str, text: str) -> None:
+        """Another value in a device's own row of the sheet, saved at once."""
+
     def plan_changed(self) -> None:
         """The plan's files were saved."""

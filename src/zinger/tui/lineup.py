@@ -362,7 +362,7 @@ class LineUp(ZingerScreen):
         if not names and lines.selected in self.host.job.board.lines:
             names = [lines.selected]
         if names:
-            steer(self, names)
+            steer(self, names, lines.chosen.clear)
 
     def action_wire(self) -> None:
         """Open the wire of the device under the cursor."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable
-from typing import Any, ClassVar
+from typing import Any, ClassVar, NamedTuple
 
 from rich.style import Style
 from rich.text import Text
@@ -16,6 +16,7 @@ from textual.widgets import Footer
 from zinger.proof.findings import COLUMNS, Finding, Source, Verdict, columns
 from zinger.proof.outcome import title_of
 from zinger.run.board import DeviceLine
+from zinger.tui import decide
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
@@ -45,6 +46,15 @@ def columns_of(line: DeviceLine) -> list[Source]:
     return columns(source for _, source in line.findings)
 
 
+class Told(NamedTuple):
+    """What is told in words: its title, what is lacking, `accepted` or `shown`, why; and the setting it is about."""
+
+    title: str
+    lacking: str
+    why: str
+    setting: str = ""
+
+
 class Findings(Rows):
     """One row a setting: where it was read, and what was planned."""
 
@@ -52,17 +62,19 @@ class Findings(Rows):
         super().__init__(id="findings")
         self.line = line
         self.rows: list[tuple[str, dict[Source, Finding]]] = []
-        self.owed: list[tuple[str, str, str]] = []
-        """What is owed or was accepted: title, what is lacking or `accepted`, why."""
-        self.kept: list[tuple[str, str, str]] = []
-        """What the device showed and is kept as evidence, in the same form: what it is called, `shown`, its lines."""
+        self.owed: list[Told] = []
+        """What is owed or was accepted."""
+        self.kept: list[Told] = []
+        """What the device showed and is kept as evidence."""
 
     def lay_out(self) -> None:
         """Group findings by setting, differences first; what is owed stands above them all."""
         came = self.line.outcome
-        self.owed = [(debt.title, debt.lacking.value, debt.why) for debt in came.owed] if came else []
-        self.owed += [(title_of(setting), "accepted", why) for setting, why in came.accepted] if came else []
-        self.kept = [(what, SHOWN, "\n".join(lines)) for what, lines in self.line.kept.items()]
+        self.owed = [Told(debt.title, debt.lacking.value, debt.why, debt.setting) for debt in came.owed] if came else []
+        self.owed += (
+            [Told(title_of(setting), "accepted", why, setting) for setting, why in came.accepted] if came else []
+        )
+        self.kept = [Told(what, SHOWN, "\n".join(lines)) for what, lines in self.line.kept.items()]
         groups: dict[str, dict[Source, Finding]] = {}
         for finding in self.line.findings.values():
             groups.setdefault(finding.setting, {})[finding.source] = finding
@@ -72,7 +84,7 @@ class Findings(Rows):
     def count(self) -> int:
         return len(self.owed) + len(self.rows) + len(self.kept)
 
-    def _told(self, index: int) -> tuple[str, str, str] | None:
+    def _told(self, index: int) -> Told | None:
         """What is told in words in this row; None for one of findings."""
         behind = index - len(self.owed) - len(self.rows)
         return self.owed[index] if index < len(self.owed) else self.kept[behind] if behind >= 0 else None
@@ -103,9 +115,9 @@ class Findings(Rows):
             words += f", but {worst.source.value}: {worst.read or 'nothing'}"
         return row.append(f"  {fit(words, width - row.cell_len - 3)}", PAPER if good else ROSE)
 
-    def _draw_told(self, told: tuple[str, str, str], width: int) -> Text:
+    def _draw_told(self, told: Told, width: int) -> Text:
         """The title, that it is owed, and why, as far as there is room; the rest stands below."""
-        title, lacking, why = told
+        title, lacking, why, _ = told
         names, _ = widths(width)
         row = Text(f" {fit(title, names - 2):<{names}}", Style(color=PAPER))
         word = lacking if lacking in ("accepted", SHOWN) else f"owed, {lacking}"
@@ -142,11 +154,11 @@ class Evidence(Widget):
     def __init__(self) -> None:
         super().__init__()
         self.found: dict[Source, Finding] = {}
-        self.owed: tuple[str, str, str] | None = None
+        self.owed: Told | None = None
 
     def render(self) -> RenderResult:
         if self.owed is not None:
-            title, lacking, why = self.owed
+            title, lacking, why, _ = self.owed
             head = Text.assemble((title, Style(color=SLATE, bold=True)), (f" · {lacking}", DIM))
             return head.append("\n\n " + why.replace("\n", "\n "), PAPER)
         text = Text.assemble(("evidence", Style(color=GREEN, bold=True)), (" · what the device showed", DIM), "\n")
@@ -166,7 +178,10 @@ class Proof(DeviceScreen):
     """The proof of one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("a", "again", "prove again", tooltip="send what differs, and read back again"),
+        Binding("a", "again", "again", tooltip="send what differs, and read back again"),
+        Binding("x", "accept", "accept", tooltip="with a reason, which goes into the papers; empty takes it back"),
+        Binding("o", "pass_over", "pass over", tooltip="do not send it; again: send it"),
+        Binding("c", "as_shown", "plan as shown", tooltip="change the plan to what the device shows"),
         Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
         *NEIGHBOURS,
         *COMMON,
@@ -208,12 +223,37 @@ class Proof(DeviceScreen):
     def _show(self, setting: Any) -> None:
         rows = dict(self.query_one(Findings).rows)
         evidence = self.query_one(Evidence)
-        evidence.owed = setting if isinstance(setting, tuple) else None
+        evidence.owed = setting if isinstance(setting, Told) else None
         evidence.found = rows.get(setting, {}) if evidence.owed is None else {}
         evidence.refresh(layout=True)
         pane = self.query_one("#evidence", VerticalScroll)
-        pane.set_class(evidence.owed is not None and evidence.owed[1] == SHOWN, "tall")
+        pane.set_class(evidence.owed is not None and evidence.owed.lacking == SHOWN, "tall")
         pane.scroll_home(animate=False)
+
+    @property
+    def _setting(self) -> str:
+        """The setting under the cursor, or nothing."""
+        selected = self.query_one(Findings).selected
+        return selected.setting if isinstance(selected, Told) else selected or ""
+
+    def action_accept(self) -> None:
+        """Accept that the setting differs or is owed."""
+        if setting := self._setting:
+            decide.accept(self, self.device, setting)
+
+    def action_pass_over(self) -> None:
+        """Do not send the setting, or send it again."""
+        if setting := self._setting:
+            decide.pass_over(self, self.device, setting)
+
+    def action_as_shown(self) -> None:
+        """Plan what the device shows."""
+        rows = dict(self.query_one(Findings).rows)
+        found = rows.get(self._setting, {}).get(Source.RUNNING)
+        if found is None or found.holds:
+            self.notify("the device shows nothing else there")
+        else:
+            decide.plan_as_shown(self, self.device, found)
 
     def action_again(self) -> None:
         """Carry this device again: look, send what is not so, prove."""

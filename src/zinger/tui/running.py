@@ -111,7 +111,7 @@ class RunControl:
         if self.run and device in self.run.carriers:
             self.run.again(device)
         else:
-            self._app.notify("press g on the line-up to begin")
+            self.set_off([device])
 
     def go(self) -> None:
         """Send on its way what is not done, and nothing else."""

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from zinger.run.steering import ASIDE, Manner, aside, passed_over
 from zinger.store.entries import Happened
 from zinger.tui.choosing import ChoiceDialog
+from zinger.tui.decide import note
 from zinger.wording import counted
 
 if TYPE_CHECKING:
@@ -16,12 +17,13 @@ if TYPE_CHECKING:
 Deed = Callable[[], None]
 
 
-def steer(screen: ZingerScreen, names: Sequence[str]) -> None:
-    """Ask what is to be done with these devices, and do it."""
+def steer(screen: ZingerScreen, names: Sequence[str], done: Deed) -> None:
+    """Ask what is to be done with these devices, and do it; `done` is called then."""
 
     def chosen(deed: Deed | None) -> None:
         if deed is not None:
             deed()
+            done()
 
     title = names[0] if len(names) == 1 else counted(len(names), "device")
     lines = screen.host.job.board.lines
@@ -55,10 +57,13 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
             (all_of(idle, Manner(sends=False)), "prove only, with a power cut"),
         ]
     if out:
-        found.append((each(out, aside("")), f"{_them(out, names)} is here again: take part in runs"))
+        found.append((each(out, aside("")), "here again: take part in runs"))
     found += [(each(names, aside(why)), f"{why}: leave it out of runs") for why in ASIDE if not out]
     if len(names) == 1:
-        found += [(lambda: _pass_over(screen, names[0]), "pass over a setting, or take that back")]
+        found += [
+            (lambda: _pass_over(screen, names[0]), "pass over a setting, or take that back"),
+            (lambda: note(screen, names[0]), "write a note, which goes into the papers"),
+        ]
     return found
 
 

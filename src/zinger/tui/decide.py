@@ -1,0 +1,84 @@
+"""What a person decides at a difference: accept it with a reason, pass the setting over, or plan what is there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+
+from zinger.errors import ZingerError
+from zinger.plan.settings import SETTINGS
+from zinger.plan.values.bad import refusal
+from zinger.proof.findings import Finding
+from zinger.proof.outcome import title_of
+from zinger.run.steering import accepted, noted, passed_over
+from zinger.store.entries import Happened
+from zinger.tui.choosing import LineDialog
+from zinger.tui.dialogs import Dialog
+from zinger.tui.look import GREEN, PAPER, ROSE
+
+if TYPE_CHECKING:
+    from zinger.tui.parts import ZingerScreen
+
+
+def _write(screen: ZingerScreen, device: str, event: Callable[[], Happened], words: str) -> None:
+    """Write a decision down, or say why it can't be."""
+    try:
+        made = event()
+    except ZingerError as error:
+        screen.notify(str(error), severity="warning")
+        return
+    screen.host.running.steer([(device, made)])
+    screen.notify(words)
+
+
+def accept(screen: ZingerScreen, device: str, setting: str) -> None:
+    """Ask for the reason for which a difference or a debt is accepted."""
+    memory = screen.host.job.memories[device]
+
+    def typed(why: str | None) -> None:
+        if why is not None:
+            words = "accepted; a proves it again" if why.strip() else "not accepted any more"
+            _write(screen, device, lambda: accepted(screen.host.job, device, setting, why), words)
+
+    body = "Your reason goes into the papers. Without one it is not accepted any more."
+    dialog = LineDialog(f"Why is {title_of(setting)} of {device} accepted?", body, memory.taken.get(setting, ""))
+    screen.app.push_screen(dialog, typed)
+
+
+def pass_over(screen: ZingerScreen, device: str, setting: str) -> None:
+    """Do not send a setting from the next run on, or send it again."""
+    job = screen.host.job
+    back = setting in job.memories[device].passed_over
+    words = "is sent again" if back else "is passed over from the next run on"
+    _write(screen, device, lambda: passed_over(job, device, setting, back), f"{title_of(setting)} {words}")
+
+
+def note(screen: ZingerScreen, device: str) -> None:
+    """Ask for a note about a device."""
+
+    def typed(text: str | None) -> None:
+        if text is not None and text.strip():
+            _write(screen, device, lambda: noted(text), f"noted; it stands in the proof of {device} and in its papers")
+
+    body = "What you saw, or changed by hand; it goes into the papers."
+    screen.app.push_screen(LineDialog(f"A note on {device}", body), typed)
+
+
+def plan_as_shown(screen: ZingerScreen, device: str, found: Finding) -> None:
+    """Change the plan to what the device shows, if that can be read as a value; shown before it is done."""
+    setting = SETTINGS.get(found.setting)
+    shown = found.read.strip()
+    if setting is None or not shown or refusal(setting.parse, shown) is not None:
+        screen.notify(f"{found.read!r} can't be planned as it stands; e on the line-up edits the plan")
+        return
+    text = setting.text(setting.parse(shown))
+    body = Text(f"{setting.title} of {device}, in its own row of the sheet\n\n", PAPER)
+    body.append(f"  - {found.planned}\n", ROSE).append(f"  + {text}\n", GREEN)
+
+    def answer(yes: bool | None) -> None:
+        if yes:
+            screen.host.plan_value(device, found.setting, text)
+
+    screen.app.push_screen(Dialog("Plan what the device shows?", body, "plan it", "leave it"), answer)
