@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, importing, job, plan, ports, steering, terms, vault
+from zinger.cli import allow, family, hands, importing, job, plan, ports, steering, terms, vault, wire
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -53,6 +53,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "secret": vault.secret,
     "backup": vault.backup,
     "ports": ports.ports,
+    "wire": wire.wire,
 }
 for _name, _command in _COMMANDS.items():
     app.command(_name)(_command)

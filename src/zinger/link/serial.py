@@ -154,7 +154,7 @@ def legible(data: bytes) -> float:
 
 
 async def find_settings(url: str, patience: float = 1.5) -> tuple[LineSettings, str] | None:
-    """Find speed and framing by listening and pressing Enter; returns them with what was heard, or None.
+    """Find speed and framing by listening, and Enter where nothing is asked; returns them with what was heard, or None.
 
     `patience` seconds are given to each; the first at which almost all is text is taken.
     """
@@ -175,8 +175,16 @@ async def _listen(url: str, settings: LineSettings, patience: float) -> bytes:
     heard = bytearray()
     link = await open_serial(url, settings, url)
     link.attach(heard.extend, lambda why: None)
+    await asyncio.sleep(patience / 4)
     for _ in range(2):
+        if _asks(bytes(heard)):
+            break  # Enter would answer it
         link.write(b"\r")
-        await asyncio.sleep(patience / 2)
+        await asyncio.sleep(patience * 3 / 8)
     link.close()
     return bytes(heard)
+
+
+def _asks(heard: bytes) -> bool:
+    """Whether what was heard is text, and ends in a line that waits: a prompt, or a question."""
+    return legible(heard) > 0.95 and bool(re.split(rb"[\r\n]", heard)[-1].strip())

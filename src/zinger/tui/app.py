@@ -16,6 +16,7 @@ from textual.binding import Binding, BindingType
 from textual.command import Provider
 
 from zinger.errors import ZingerError
+from zinger.tui.calling import Calling
 from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
@@ -85,6 +86,7 @@ class ZingerApp(GuardedApp):
         """Open the job that is wanted; without one, the welcome."""
         leave_with_the_terminal(self, lambda: self._leave_if(True))
         collect_while_nobody_types(self, lambda: self.last_key)
+        self.calling = Calling(self, lambda: self.job.board if self.has_job else None)
         if self._opening is None:
             from zinger.tui.welcome import Welcome
 
@@ -332,6 +334,10 @@ class ZingerApp(GuardedApp):
     def action_go(self) -> None:
         """Begin the run; once begun, send on what stopped."""
         self.running.go()
+
+    def action_ring(self) -> None:
+        """Ring the bell when a device needs somebody, or no more."""
+        self.notify(self.calling.turn())
 
     def action_handover(self) -> None:
         """Write the papers, away from the interface's loop."""

@@ -305,6 +305,7 @@ class LineUp(ZingerScreen):
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="write the papers: drawing, timeline, proof sheet, table"),
         Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
+        Binding("b", "app.ring", "bell", show=False, tooltip="ring, and tell the desktop, when a device needs you"),
         Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),
         Binding("f", "card", "factory card", show=False, tooltip="how its family comes out of its carton"),
         Binding("escape", "app.back", "clear filter", show=False),

@@ -27,19 +27,8 @@ from zinger.tui.pageview import PagePane, PageView
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
+from zinger.tui.termkeys import key_as_bytes
 from zinger.tui.vault import AskPassword, PickEntry
-
-KEYS = {
-    "enter": "\r",
-    "backspace": "\x7f",
-    "tab": "\t",
-    "escape": "\x1b",
-    "up": "\x1b[A",
-    "down": "\x1b[B",
-    "right": "\x1b[C",
-    "left": "\x1b[D",
-    "space": " ",
-}
 
 if TYPE_CHECKING:
     from zinger.plan.values.secrets import SecretRef
@@ -110,10 +99,7 @@ class ConsoleFrame(Vertical, can_focus=True):
         screen = self.screen
         if not isinstance(screen, Wire) or not screen.types or event.key in ("f2", "f3", "f4", "ctrl+q"):
             return
-        data = KEYS.get(event.key) or event.character
-        if data is None and event.key.startswith("ctrl+") and len(event.key) == 6:
-            data = chr(ord(event.key[-1]) & 31)
-        if data:
+        if data := key_as_bytes(event):
             event.stop()
             event.prevent_default()
             screen.send(data)

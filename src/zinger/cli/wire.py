@@ -1,0 +1,151 @@
+"""`zinger wire`: a console of a device that no phrasebook knows, in a person's hands."""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from zinger.cli.common import CommandError
+
+if TYPE_CHECKING:
+    from zinger.link.base import Link
+    from zinger.store.openplan import OpenPlan
+
+_SSH = re.compile(
+    r"ssh://(?P<user>[^@\s]+)@(?P<host>\[[0-9a-fA-F:.]+\]|[^/:?\s]+)(?::(?P<port>\d{1,5}))?(?P<old>\?old)?"
+)
+
+
+def wire(
+    targets: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="WIRE...",
+            help="serial:///dev/ttyUSB0?115200-8N1, telnet://HOST:PORT, tcp://HOST:PORT, rfc2217://HOST:PORT, "
+            "ssh://USER@HOST, command:NAME of the job; several stand side by side",
+        ),
+    ],
+    listen: Annotated[bool, typer.Option("--listen", help="listen only: nothing is sent")] = False,
+    find_speed: Annotated[
+        bool, typer.Option("--find-speed", help="find speed and framing of serial ports first; may press Enter")
+    ] = False,
+    job: Annotated[Path | None, typer.Option("--job", help="its vault and plan can be typed by a key")] = None,
+    device: Annotated[str, typer.Option("--device", help="whose passwords and values of the job")] = "",
+    records: Annotated[Path | None, typer.Option("--records", metavar="FOLDER", help="where it is recorded")] = None,
+) -> None:
+    """Open the console of a device that no phrasebook knows: typing goes to it, all is recorded, nothing is guessed."""
+    from zinger.run.barewire import BareWire
+    from zinger.store.recording import Recording
+    from zinger.tui.barewire import WireApp
+
+    if find_speed:
+        if listen:
+            raise CommandError("--listen sends nothing, and --find-speed may press Enter; give one of them")
+        targets = [_with_speed(target) for target in targets]
+    plan = _plan(job)
+    vault = plan.vault if plan else None
+    entries = [e for e in vault.names() if not device or e.startswith(f"{device}/")] if vault else []
+    offered = _known(plan, device) if plan and device else []
+    folder = records or (plan.folder.records if plan else Path.cwd())
+    stamp = time.strftime("%Y%m%d-%H%M%S")
+    wires = []
+    for number, target in enumerate(targets, 1):
+        opening = _opening(target, plan)
+        file = folder / f"bare-{device or re.sub('[^A-Za-z0-9]+', '-', target).strip('-')}-{stamp}-{number}.cast"
+        recording = Recording(file, f"bare wire {target}", lambda why: print(why))
+        wires.append(BareWire(target, opening, recording, vault, entries, listen))
+    try:
+        WireApp(wires, offered).run()
+    finally:
+        for one in wires:
+            one.close()
+    for one in wires:
+        print(f"recorded in {one.recording.file}")
+
+
+def _with_speed(target: str) -> str:
+    """A serial port with the speed and framing that were found; others as they are."""
+    import asyncio
+
+    from zinger.link.serial import find_settings
+
+    if not target.startswith("serial://") or "?" in target:
+        return target
+    found = asyncio.run(find_settings(target.removeprefix("serial://")))
+    if found is None:
+        raise CommandError(f"nothing legible came from {target} at any speed; is the device on?")
+    print(f"{target}: {found[0]}")
+    return f"{target}?{str(found[0]).replace(' ', '-')}"
+
+
+def _plan(job: Path | None) -> OpenPlan | None:
+    from zinger.store.folder import JobFolder
+    from zinger.store.openplan import OpenPlan
+
+    return OpenPlan(JobFolder(job)) if job else None
+
+
+def _known(plan: OpenPlan, name: str) -> list[tuple[str, str]]:
+    """The planned values of a device, each by what it is called; its address in every writing."""
+    from zinger.plan.settings import SETTINGS
+
+    device = next((d for d in plan.plan.devices if d.name == name), None)
+    if device is None:
+        raise CommandError(f"the plan has no device {name}")
+    offered = [(SETTINGS[setting].title, SETTINGS[setting].text(v.value)) for setting, v in device.values.items()]
+    if (fixed := device.fixed) is not None:
+        offered += [("address alone", str(fixed.ip)), ("address, prefix length", f"{fixed.ip}/{fixed.length}")]
+        if fixed.interface is not None:
+            mask = str(fixed.interface.network.netmask)
+            offered += [("address, dotted mask", f"{fixed.ip} {mask}"), ("dotted mask", mask)]
+    return offered
+
+
+def _opening(target: str, plan: OpenPlan | None) -> Callable[[], Awaitable[Link]]:
+    """How a wire is dialled; raises CommandError for what is none, or for another machine where the job is practice."""
+    from zinger.link.dial import open_console
+    from zinger.plan.values.bad import BadValue
+    from zinger.plan.values.console import Console
+    from zinger.store.allowed import is_allowed
+
+    found = _SSH.fullmatch(target)
+    host = found["host"] if found else ""
+    if not found:
+        try:
+            console = Console.read(target)
+        except BadValue as error:
+            raise CommandError(f"{error.what}. {error.repair}") from None
+        if console.kind == "ssh":
+            raise CommandError(f"{target} does not say who signs in; write ssh://USER@HOST")
+        host = console.host if console.kind not in ("serial", "command") else ""
+        commands = plan.plan.commands if plan else {}
+        command = commands.get(console.host, "") if console.kind == "command" else ""
+        if command and plan and not is_allowed(plan.folder.path, command):
+            raise CommandError(
+                f"the job starts {command!r} for it. Look at it, and allow it once: zinger allow {plan.folder.path}"
+            )
+    if plan and plan.plan.mode == "practice" and host and host not in ("127.0.0.1", "localhost", "::1"):
+        raise CommandError(f"the job is practice: nothing but this machine is dialled, and {host} is another one")
+    if found is None:
+        return lambda: open_console(target, commands=plan.plan.commands if plan else {})
+    return _ssh(found["user"], found["host"].strip("[]"), int(found["port"] or 22), bool(found["old"]))
+
+
+def _ssh(user: str, host: str, port: int, old: bool) -> Callable[[], Awaitable[Link]]:
+    """A shell over SSH; the password is asked for here, the host key pinned at first sight."""
+    import getpass
+
+    import platformdirs
+
+    from zinger.link.hostkeys import HostKeys
+    from zinger.link.ssh import Endpoint, open_ssh
+
+    password = getpass.getpass(f"password of {user} at {host}: ")
+    keys = HostKeys(platformdirs.user_state_path("zinger") / "bare-known-hosts")
+    endpoint = Endpoint(host, port, old, (host,))
+    return lambda: open_ssh(host, port, user, password, f"ssh {user}@{host}", endpoint, keys)

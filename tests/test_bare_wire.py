@@ -1,0 +1,169 @@
+"""A wire to a device that no phrasebook knows: nothing is sent by itself, and no password is written anywhere."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import re
+from collections.abc import AsyncIterator, Callable
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import lay_out, zinger
+from tests.terminal import Terminal
+from zinger.link.dial import open_console
+from zinger.plan.values.secrets import SecretRef
+from zinger.run.barewire import BareWire, MarkKind
+from zinger.store.recording import Recording, events_of
+from zinger.store.vault import Vault
+
+
+class Lathe:
+    """A device of our own: a prompt, a question that does not echo, an echo of all else, a slow answer."""
+
+    def __init__(self) -> None:
+        self.heard = b""
+        self.known: list[str] = []
+        self.writers: list[asyncio.StreamWriter] = []
+
+    async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self.writers.append(writer)
+        writer.write(b"lathe 7 turns\r\nready> ")
+        line, blind = b"", False
+        while char := await reader.read(1):
+            self.heard += char
+            if char not in b"\r\n":
+                line += char
+                writer.write(b"" if blind else char)
+                continue
+            words, line = line.decode(), b""
+            if blind:
+                self.known.append(words)
+                blind = False
+                writer.write(b"\r\nready> ")
+            elif words == "key":
+                blind = True
+                writer.write(b"\r\nnew key: ")
+            elif words == "wait":
+                await asyncio.sleep(0.3)
+                writer.write(b"\r\nwaited\r\n* spindle warm\r\nready> ")
+            else:
+                writer.write(f"\r\ndid {words}\r\nready> ".encode())
+
+
+@pytest.fixture
+async def lathe() -> AsyncIterator[tuple[Lathe, int]]:
+    made = Lathe()
+    server = await asyncio.start_server(made.serve, "127.0.0.1", 0)
+    yield made, server.sockets[0].getsockname()[1]
+    server.close()
+
+
+def wire_to(port: int, folder: Path, vault: Vault | None = None, listen_only: bool = False) -> BareWire:
+    target = f"tcp://127.0.0.1:{port}"
+    recording = Recording(folder / "bare.cast", target)
+    return BareWire(target, lambda: open_console(target), recording, vault, ["a/key"] if vault else (), listen_only)
+
+
+async def shown(wire: BareWire, text: str) -> None:
+    async with asyncio.timeout(10):
+        while text not in wire.transcript.since(0)[1].decode():
+            await asyncio.sleep(0.01)
+
+
+async def test_nothing_is_sent_by_itself_and_no_password_is_recorded(lathe: tuple[Lathe, int], tmp_path: Path) -> None:
+    device, port = lathe
+    vault = Vault(tmp_path / "vault.age")
+    vault.put({SecretRef("a/key"): "vaulted-key-77"})
+    wire = wire_to(port, tmp_path, vault)
+    await wire.open()
+    await shown(wire, "ready> ")
+    assert (device.heard, wire.tail, wire.state) == (b"", "ready> ", "open")
+    assert wire.mark(MarkKind.PROMPT) == "prompt: ready>"
+    wire.type("key\r")
+    await shown(wire, "new key: ")
+    wire.type("typed-blind-5\r")
+    await asyncio.sleep(0.1)
+    wire.type("key\r")
+    await asyncio.sleep(0.1)
+    assert wire.type_entry("a/key") and wire.type("\r")
+    await asyncio.sleep(0.1)
+    wire.type("vaulted-key-77\r")  # even where it is echoed
+    await shown(wire, "did ")
+    assert device.known == ["typed-blind-5", "vaulted-key-77"]
+    wire.close()
+    written = (tmp_path / "bare.cast").read_text()
+    assert "typed-blind-5" not in written and "vaulted-key-77" not in written
+    assert b"vaulted-key-77" not in wire.transcript.since(0)[1]
+    assert [text for _, code, text in events_of(tmp_path / "bare.cast") if code == "m"][1:] == ["prompt: ready>"]
+
+
+async def test_listening_sends_nothing_and_a_paste_goes_at_the_devices_pace(
+    lathe: tuple[Lathe, int], tmp_path: Path
+) -> None:
+    device, port = lathe
+    wire = wire_to(port, tmp_path, listen_only=True)
+    await wire.open()
+    await shown(wire, "ready> ")
+    assert not wire.type("harm\r") and not wire.send_break() and not wire.type_entry("a/key")
+    await wire.paste("one\ntwo\n")
+    assert device.heard == b"" and "listen only" in wire.why_nothing_is_sent
+    wire.listen_only, wire.enter = False, "LF"
+    await wire.paste("wait\nturn left\nand stay")
+    await shown(wire, "and stay")
+    assert device.heard == b"wait\nturn left\nand stay", "the last line is left for the person"
+    text = wire.transcript.since(0)[1].decode()
+    assert text.index("waited") < text.index("turn left") and wire.tail == "ready> and stay"
+    assert wire.mark(MarkKind.NOISE, "") == "noise: did turn left"
+    device.writers[0].close()
+    async with asyncio.timeout(5):
+        while wire.is_open:
+            await asyncio.sleep(0.01)
+    assert wire.state.startswith("lost") and not wire.type("x")
+    await wire.open()
+    await shown(wire, "ready> and stay")
+    assert wire.is_open
+    wire.close()
+
+
+def test_a_wire_that_is_none_or_leads_elsewhere_is_refused(tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    for words, told in (
+        (["morse:12"], "is not a console"),
+        (["ssh://10.44.8.1"], "write ssh://USER@HOST"),
+        (["tcp://10.44.8.1:23", "--job", str(folder)], "the job is practice"),
+        (["tcp://127.0.0.1:23", "--job", str(folder), "--device", "kvr-x"], "no device kvr-x"),
+    ):
+        done = zinger("wire", *words, "--records", tmp_path / "records")
+        assert done.returncode == 2 and told in done.stderr, done.stderr
+
+
+def test_two_wires_side_by_side_in_a_terminal(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    folder = lay_out(tmp_path / "job")
+    yard = start(tmp_path, "practice", str(folder), "--pace", "50")
+    table = yard.until("kvr-wj-sw1", "kvr-wj-sw2", "Ctrl-C ends it")
+    ports = [re.search(rf"{name} +telnet (\d+)", table)[1] for name in ("kvr-wj-sw1", "kvr-wj-sw2")]  # type: ignore[index]
+    term = start(tmp_path / "x", "wire", *(f"telnet://127.0.0.1:{port}" for port in ports), "--records", str(tmp_path))
+    term.until("bare wire", ports[0], ports[1], "open", "listen only")
+    term.keys("Enter")
+    term.until("who is there?")
+    term.keys("-l", "installer")
+    term.keys("Enter")
+    term.until("secret of installer:")
+    term.keys("F5")
+    term.until("marked: prompt: secret of installer:")
+    term.keys("F11", "F2")
+    term.until("LISTEN ONLY: nothing is sent")
+    term.keys("x")
+    term.until("listen only: nothing is sent (F2)")
+    term.keys("F10")
+    term.keys("-l", "no such thing")
+    term.keys("Enter")
+    term.until("'no such thing' was not shown")
+    term.keys("Escape", "C-q")
+    term.until("recorded in", "ended with 0")
+    casts = sorted(tmp_path.glob("bare-*.cast"))
+    assert len(casts) == 2
+    marks = [json.loads(line)[2] for line in casts[0].read_text().splitlines()[1:] if '"m"' in line]
+    assert any("secret of installer" in mark for mark in marks)
