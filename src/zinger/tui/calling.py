@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 
 from textual.app import App
 
-from zinger.run.board import Mark
 from zinger.wording import counted
 
 if TYPE_CHECKING:
@@ -41,6 +40,8 @@ class Calling:
         board = self._board()
         if board is None:
             return
+        from zinger.run.board import Mark  # a job is open: it is loaded already
+
         waiting = frozenset(name for name, line in board.lines.items() if line.mood is Mark.NEEDS_YOU)
         fresh, self._waiting = waiting - self._waiting, waiting
         title = f"Zinger: {counted(len(waiting), 'device')} need you" if len(waiting) > 1 else "Zinger"
