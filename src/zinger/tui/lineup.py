@@ -364,6 +364,8 @@ class LineUp(ZingerScreen):
             names = [lines.selected]
         if names:
             steer(self, names, lines.chosen.clear)
+        elif lines.selected:
+            self.notify(f"{lines.selected} is planned only: no phrasebook speaks to it yet")
 
     def action_wire(self) -> None:
         """Open the wire of the device under the cursor."""

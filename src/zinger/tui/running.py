@@ -161,8 +161,7 @@ class RunControl:
         """The devices in mid-conversation, and the state each is in."""
         if self.run is None:
             return {}
-        lines = self._teller.job.board.lines
-        return {name: c.state_in_words() for name, c in self.run.carriers.items() if lines[name].active}
+        return {name: c.state_in_words() for name, c in self.run.carriers.items() if c.line.active}
 
     async def stop(self) -> None:
         """End the run, and the yard that it started."""

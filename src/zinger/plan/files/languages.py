@@ -122,7 +122,7 @@ ENGLISH: dict[str, tuple[str, ...]] = {
     "location": ("rack position", "closet", "rack unit", "installed in"),
     "hostname": ("host", "system name", "node", "node name", "switch name", "router name", "unit name"),
     "management.address": ("mgmt address", "mgmt ip address", "management ip address", "ip addr", "mgmt addr"),
-    "management.gateway": ("gateway ip", "default router", "gateway address", "default route"),
+    "management.gateway": ("default router", "gateway address", "default route", "gateway ip"),
     "management.vlan": ("mgmt vlan id", "management vlan id", "vlan id"),
     "dns.search": ("domain", "domain name", "dns domain", "search domain"),
     "clock.zone": ("tz",),
