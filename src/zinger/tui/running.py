@@ -117,8 +117,9 @@ class RunControl:
         """Send on its way what is not done, and nothing else."""
         from zinger.run.steering import not_done
 
-        names = list(self._options.only) if self.run is None else []
-        names = names or not_done(self._teller.job)
+        only = list(self._options.only)
+        left = [name for name in not_done(self._teller.job) if not only or name in only]
+        names = only if only and self.run is None else left  # who is named is wanted, done or not
         if not names:
             self._app.notify("nothing is left to do; o on a device runs it again")
             return
