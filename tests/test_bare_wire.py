@@ -152,18 +152,20 @@ def test_two_wires_side_by_side_in_a_terminal(start: Callable[..., Terminal], tm
     term.keys("Enter")
     term.until("secret of installer:")
     term.keys("F5")
-    term.until("marked: prompt: secret of installer:")
-    term.keys("F11", "F2")
+    term.until("marked: prompt: ")
+    term.keys("F11")
+    term.keys("F2")
     term.until("LISTEN ONLY: nothing is sent")
     term.keys("x")
     term.until("listen only: nothing is sent (F2)")
     term.keys("F10")
+    term.until("find; Enter looks further up")
     term.keys("-l", "no such thing")
     term.keys("Enter")
     term.until("'no such thing' was not shown")
     term.keys("Escape", "C-q")
     term.until("recorded in", "ended with 0")
-    casts = sorted(tmp_path.glob("bare-*.cast"))
-    assert len(casts) == 2
-    marks = [json.loads(line)[2] for line in casts[0].read_text().splitlines()[1:] if '"m"' in line]
-    assert any("secret of installer" in mark for mark in marks)
+    assert len(list(tmp_path.glob("bare-*.cast"))) == 2
+    (first,) = tmp_path.glob("bare-*-1.cast")
+    marks = [json.loads(line)[2] for line in first.read_text().splitlines()[1:] if '"m"' in line]
+    assert any(mark.startswith("prompt: ") for mark in marks), "a log line may have come behind the question"
