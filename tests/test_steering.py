@@ -12,12 +12,13 @@ from tests.conftest import lay_out, program, zinger
 from tests.terminal import Terminal
 from tests.test_run import carried
 from tests.test_screen import THREE_SWITCHES
+from zinger.run.accepting import accepted
 from zinger.run.board import Mark
 from zinger.run.hands import RunError
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
-from zinger.run.steering import Manner, accepted, aside, not_done, noted, passed_over
+from zinger.run.steering import Manner, aside, not_done, noted, passed_over
 from zinger.store import entries
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
@@ -150,7 +151,7 @@ def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Ter
     term.until("A note on kvr-wj-sw1")
     term.keys("-l", "the fan rattles")
     term.keys("Enter")
-    term.until("noted; it stands in the proof")
+    term.until("note saved; the proof")
     term.keys("p")
     term.until("proof of kvr-wj-sw1", "findings hold")
     term.keys("x")

@@ -55,7 +55,7 @@ def note(
     device: Annotated[str, typer.Argument(metavar="DEVICE")],
     text: Annotated[str, typer.Argument(metavar="TEXT", help="empty: list them")] = "",
 ) -> None:
-    """Note something about a device, for whoever comes after; it stands in its proof and in the papers."""
+    """Write a note about a device. Its proof and the papers show it."""
     import time
 
     from zinger.run.steering import keep, known, noted

@@ -51,7 +51,7 @@ class Move:
 
 
 ADDRESSES = frozenset({"management.ipv6", "management.out_of_band", "management.gateway", "management.gateway6"})
-"""Settings besides that are one device's, or its site's, and no role's."""
+"""Settings of one device or of its site, which a role can't give."""
 _ITS_OWN = frozenset({"hostname", "management.address", "serial", "mac", "label", "fingerprint", "console"})
 """What a copy of a device does not have of it."""
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 
-from zinger.proof.outcome import State, title_of
-from zinger.proof.outcome import may_be_accepted as was_seen
+from zinger.proof.outcome import State, may_be_accepted, title_of
 from zinger.run.hands import RunError
 from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
+from zinger.run.steering import keep
 from zinger.store import entries
 from zinger.wording import did_you_mean
 
@@ -20,24 +19,16 @@ def accept(job: OpenJob, device: str, settings: Sequence[str], why: str) -> str:
     Raises RunError for what is neither different nor owed, and for what must be and was never seen; Locked while a run
     works on the job.
     """
-    from zinger.store.journal import Journal
-
     memory = _memory(job, device)
-    for setting in settings:
-        may_be_accepted(memory, device, setting, why)
-    job.folder.lock()
-    journal = Journal(job.folder.journal)
-    try:
-        for setting in settings:
-            event = entries.Accepted(setting, why)
-            kind, data = entries.written(event)
-            journal.note(kind, device, **data)
-            memory.take_in(event, device, time.time())
-    finally:
-        journal.close()
-        job.folder.unlock()
+    keep(job, [(device, accepted(job, device, setting, why)) for setting in settings])
     came = memory.outcome
     return f"{device}: {came.state.value}{', ' if came.state is State.PROVED else ' · '}{came.sentence}".rstrip(", ·")
+
+
+def accepted(job: OpenJob, device: str, setting: str, why: str) -> entries.Accepted:
+    """The event of accepting what differs or is owed; no reason takes it back. Raises RunError where that can't be."""
+    _may_be(job.memories[device], device, setting, why)
+    return entries.Accepted(setting, why.strip())
 
 
 def _memory(job: OpenJob, device: str) -> Memory:
@@ -49,7 +40,7 @@ def _memory(job: OpenJob, device: str) -> Memory:
     return memory
 
 
-def may_be_accepted(memory: Memory, device: str, setting: str, why: str) -> None:
+def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
     """Raises RunError for what can't be accepted."""
     came = memory.outcome
     settled = {name for name, _ in came.accepted}
@@ -57,5 +48,5 @@ def may_be_accepted(memory: Memory, device: str, setting: str, why: str) -> None
     if setting not in lacking and setting not in settled:
         known = ", ".join(lacking) or "nothing"
         raise RunError(f"{setting} is neither different nor owed on {device}; there is {known}")
-    if why and not was_seen(setting, memory.findings.values()):
+    if why and not may_be_accepted(setting, memory.findings.values()):
         raise RunError(f"{title_of(setting)} is required and was never read from {device}: it can't be accepted unseen")

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.text import parse_words
-from zinger.run.accepting import may_be_accepted
 from zinger.run.board import Mark
 from zinger.run.hands import RunError
 from zinger.run.openjob import OpenJob, say_what_is_known, show_notes
@@ -21,7 +20,7 @@ ASIDE = ("absent", "spare")
 
 @dataclass(frozen=True)
 class Manner:
-    """How one device is carried: whether anything is sent, and which proofs it takes besides reading."""
+    """How one device is carried: whether anything is sent, and whether the proof has a power cut or a restart in it."""
 
     sends: bool = True
     power_cut: bool = True
@@ -102,12 +101,6 @@ def noted(text: str) -> entries.Noted:
     if not text:
         raise RunError("a note needs words")
     return entries.Noted(text)
-
-
-def accepted(job: OpenJob, name: str, setting: str, why: str) -> entries.Accepted:
-    """The event of accepting what differs or is owed; no reason takes it back. Raises RunError where that can't be."""
-    may_be_accepted(job.memories[name], name, setting, why)
-    return entries.Accepted(setting, why.strip())
 
 
 def known(job: OpenJob, names: Sequence[str]) -> Sequence[str]:

@@ -12,7 +12,8 @@ from zinger.plan.settings import SETTINGS
 from zinger.plan.values.bad import refusal
 from zinger.proof.findings import Finding
 from zinger.proof.outcome import title_of
-from zinger.run.steering import accepted, noted, passed_over
+from zinger.run.accepting import accepted
+from zinger.run.steering import noted, passed_over
 from zinger.store.entries import Happened
 from zinger.tui.choosing import LineDialog
 from zinger.tui.dialogs import Dialog
@@ -60,7 +61,7 @@ def note(screen: ZingerScreen, device: str) -> None:
 
     def typed(text: str | None) -> None:
         if text is not None and text.strip():
-            _write(screen, device, lambda: noted(text), f"noted; it stands in the proof of {device} and in its papers")
+            _write(screen, device, lambda: noted(text), f"note saved; the proof and the papers of {device} show it")
 
     body = "What you saw, or changed by hand; it goes into the papers."
     screen.app.push_screen(LineDialog(f"A note on {device}", body), typed)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from zinger.run.steering import ASIDE, Manner, aside, passed_over
+from zinger.run.steering import ASIDE, Manner, aside
 from zinger.store.entries import Happened
 from zinger.tui.choosing import ChoiceDialog
-from zinger.tui.decide import note
+from zinger.tui.decide import note, pass_over
 from zinger.wording import counted
 
 if TYPE_CHECKING:
@@ -81,10 +81,7 @@ def _pass_over(screen: ZingerScreen, name: str) -> None:
 
     def chosen(setting: str | None) -> None:
         if setting is not None:
-            event = passed_over(job, name, setting, back=setting in passed)
-            screen.host.running.steer([(name, event)])
-            words = "is sent again" if setting in passed else "is passed over from the next run on"
-            screen.notify(f"{setting} of {name} {words}")
+            pass_over(screen, name, setting)
 
     body = "It is not sent; what the device has is still read back and compared."
     screen.app.push_screen(ChoiceDialog(f"Which setting of {name}?", choices, body), chosen)

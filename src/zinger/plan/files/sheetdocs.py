@@ -35,7 +35,7 @@ class Sheet(Protocol):
         """The numbers of the rows that hold devices."""
 
     def cells(self, row: int) -> dict[str, str]:
-        """What stands in a row, by what its columns mean (or by heading)."""
+        """The cells of a row, by the meaning of their column, else by its heading."""
 
     def add_row(self, cells: Mapping[str, str]) -> int:
         """A new row at the end, by what its cells mean; returns its number."""

@@ -40,7 +40,7 @@ class SummerRule:
 class LaptopTime:
     """The laptop's time as a device in this zone shows it; `now` is None where nothing is sent yet.
 
-    `zone` is as `parse_zone` gives it; none is UTC. `rule` is one that is planned besides.
+    `zone` is as `parse_zone` returns it; an empty one means UTC. `rule` is a planned daylight-saving rule, or None.
     """
 
     now: datetime | None = None

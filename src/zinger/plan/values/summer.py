@@ -63,11 +63,6 @@ class Moment(str):
         """The time of the day, as HH:MM."""
         return self.split()[3]
 
-    @property
-    def posix(self) -> str:
-        """As IEEE 1003.1 writes it: M3.5.0/02:00."""
-        return f"M{self.month_number}.{self.week}.{self.day_number}/{self.time}"
-
     def in_year(self, year: int) -> datetime:
         """The moment in a year, by the clock on the wall."""
         last = calendar.monthrange(year, self.month_number)[1]
