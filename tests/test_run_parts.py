@@ -21,10 +21,11 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.run.board import Mark
 from zinger.run.consolepump import ConsolePump
-from zinger.run.hands import Act, Hands, HandsNeeded, Verb
+from zinger.run.hands import Act, CannotBeDone, Hands, HandsNeeded, Verb
 from zinger.run.memory import Span, Worker, credentials, remember
 from zinger.run.openjob import OpenJob
 from zinger.run.pump import TakenOver
+from zinger.run.spots import Spots
 from zinger.run.turns import Turns
 from zinger.store.entries import (
     Booted,
@@ -118,6 +119,54 @@ async def test_hands_are_asked_once_listed_in_order_and_done_by_a_person() -> No
     assert hands.in_order() == [] and [a for a, *_ in hands.log] == [laptop]
     with pytest.raises(HandsNeeded, match="plug"):
         await Hands(within=0).ask(plug)
+
+
+async def test_an_act_keeps_its_number_and_a_number_that_was_just_done_is_no_other_acts() -> None:
+    hands = Hands()
+    acts = [Act(Verb.PLUG, f"sw{n}", f"plug {n}", "", 1) for n in range(10)]
+    waiting = [asyncio.create_task(hands.ask(act)) for act in acts]
+    await asyncio.sleep(0)
+    assert [item.number for item in hands.in_order()] == [1, 2, 3, 4, 5, 6, 7, 8, 10, 11], (
+        "9 is kept for what is urgent"
+    )
+    hands.finish(acts[1])
+    urgent = Act(Verb.PRESS, "rt1", "press the button", "", 0)
+    waiting.append(asyncio.create_task(hands.ask(urgent)))
+    late = Act(Verb.POWER_CUT, "sw1", "cut", "", 3)
+    waiting.append(asyncio.create_task(hands.ask(late)))
+    await asyncio.sleep(0)
+    assert (hands.in_order()[0].act, hands.in_order()[0].number) == (urgent, 9)
+    assert hands.numbered(2) is None and hands.numbered(12).act == late
+    hands.importance = lambda device: 0 if device == "sw7" else 1
+    assert [item.act.subject for item in hands.in_order()[:3]] == ["rt1", "sw7", "sw0"]
+    hands.put_off(urgent)
+    assert hands.in_order()[-1].act == urgent and hands.in_order()[-1].number == 9
+    hands.cannot(acts[0], "its door is locked")
+    with pytest.raises(CannotBeDone, match=r"plug 0 \(its door is locked\)"):
+        await waiting[0]
+    for task in waiting[1:]:
+        task.cancel()
+    await asyncio.gather(*waiting[1:], return_exceptions=True)
+
+
+async def test_one_console_cable_serves_one_device_at_a_time_the_most_important_one_next() -> None:
+    spots, had, let_go = Spots(), [], []
+    spots.importance = {"a": 3, "b": 2, "c": 1}.__getitem__
+
+    async def use(device: str) -> None:
+        await spots.take("console X", "the console X", device, lambda why: None, lambda: let_go.append(device))
+        had.append(device)
+        await asyncio.sleep(0.01)
+        spots.leave("console X", device, gone=False)
+
+    tasks = [asyncio.create_task(use(name)) for name in "abc"]
+    await asyncio.sleep(0)
+    assert spots.waits("b") and list(spots.held()) == [("console X", "a")]
+    tasks[2].cancel()
+    tasks[2] = asyncio.create_task(use("c"))
+    await asyncio.gather(*tasks)
+    assert (had, let_go) == (["a", "c", "b"], ["a", "c"])
+    assert spots.left_at("console X") == "b", "its cable is still there"
 
 
 async def test_a_helper_that_fails_tells_whoever_waits() -> None:

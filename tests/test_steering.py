@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import itertools
 from collections.abc import Callable
 from pathlib import Path
 
@@ -164,3 +165,22 @@ def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Ter
     term.escape("the fan rattles")
     term.keys("q")
     term.until("ended with 0")
+
+
+async def test_boxes_with_one_console_cable_are_carried_one_after_the_other(job: Callable[..., Path]) -> None:
+    head, *rows = THREE_SWITCHES.strip().splitlines()
+    sheet = "\n".join([f"{head},console", *(f"{row},serial:///dev/ttyUSB0" for row in rows), ""])
+    folder = JobFolder(job(devices_csv=sheet, practice_yaml="pace: 300\n"))
+    run, opened = await carried(folder)
+    await run.stop(end_yard=True)
+    assert [line.mood for line in opened.board.lines.values()] == [Mark.PROVED] * 3
+    journal = Journal(folder.journal)
+    spans = [
+        (min(e.at for e in journal.entries(name) if e.kind == "hands asked" and e.data["verb"] == "plug"),
+         next(e.at for e in journal.entries(name) if e.kind == "proved"))
+        for name in (ONE, TWO, THREE)
+    ]  # fmt: skip
+    asked = [e.data["do"] for e in journal.entries() if e.kind == "hands asked" and e.data["verb"] == "plug"]
+    journal.close()
+    assert all(one[1] <= other[0] for one, other in itertools.pairwise(sorted(spans)))
+    assert len(asked) == 3 and sum("take the console cable out of kvr-wj-sw" in words for words in asked) == 2

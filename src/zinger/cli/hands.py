@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated, NamedTuple
 
 import typer
@@ -11,6 +12,7 @@ from zinger.cli.common import CommandError, JobArg, Json, print_json
 
 if TYPE_CHECKING:
     from zinger.store.entries import HandsAsked
+    from zinger.store.folder import JobFolder
     from zinger.store.journal import Journal
 
 DoneAhead = Annotated[
@@ -61,6 +63,8 @@ def hands(
     try:
         waiting = _waiting(journal)
         chosen = _chosen(waiting, done or [])
+        for act in chosen:
+            _type_in(folder, act)
         asyncio.run(_answer(journal, chosen))
     finally:
         journal.close()
@@ -68,6 +72,7 @@ def hands(
         print_json(
             [
                 {
+                    "number": w.asked.number,
                     "verb": w.asked.verb,
                     "subject": w.subject,
                     "do": w.asked.do,
@@ -79,12 +84,12 @@ def hands(
             ]
         )
         return
-    for number, act in enumerate(waiting, 1):
+    for act in waiting:
         said = "done" if act in chosen else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
         asked = act.asked
         see = f"; then: {asked.see}" if asked.see else ""
         left = f"; {max(0, round(asked.until - time.time()))} s left" if asked.until else ""
-        print(f"{number:>3}  {asked.do}{see}  ({asked.why}; {said}{left})")
+        print(f"{act.asked.number:>3}  {asked.do}{see}  ({asked.why}; {said}{left})")
     if not waiting:
         print("nothing waits for hands")
 
@@ -99,7 +104,8 @@ def _waiting(journal: Journal) -> list[Waiting]:
         if isinstance(event, entries.RunBegan) and not entry.device:
             waiting.clear()
         elif isinstance(event, entries.HandsAsked):
-            waiting[event.verb, entry.device] = Waiting(event, entry.device, entry.at)
+            number = event.number or max((w.asked.number for w in waiting.values()), default=0) + 1
+            waiting[event.verb, entry.device] = Waiting(replace(event, number=number), entry.device, entry.at)
         elif isinstance(event, entries.HandsDone | entries.HandsAnswered | entries.HandsWithdrawn):
             waiting.pop((event.verb, entry.device), None)
     return list(waiting.values())
@@ -108,11 +114,29 @@ def _waiting(journal: Journal) -> list[Waiting]:
 def _chosen(waiting: list[Waiting], done: list[str]) -> list[Waiting]:
     if "all" in done:
         return waiting
+    numbered = {str(w.asked.number): w for w in waiting}
     for text in done:
-        if not text.isdigit() or not 1 <= int(text) <= len(waiting):
-            known = f"1 to {len(waiting)}, or all" if waiting else "nothing waits for hands"
+        if text not in numbered:
+            known = f"there are {', '.join(numbered)}, or all" if waiting else "nothing waits for hands"
             raise CommandError(f"--done {text}: there is no such act; {known}")
-    return [waiting[int(text) - 1] for text in done]
+    return [numbered[text] for text in done]
+
+
+def _type_in(folder: JobFolder, act: Waiting) -> None:
+    """Have the password typed that an act is about, without an echo; a pipe gives it as its first line."""
+    import sys
+
+    from zinger.plan.values.secrets import SecretRef
+    from zinger.store.vault import Vault
+
+    entry, vault = SecretRef(act.asked.entry), Vault(folder.vault)
+    if not act.asked.entry or entry in vault:
+        return
+    asked = f"{act.asked.do} (not shown)"
+    secret = typer.prompt(asked, hide_input=True) if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+    if not secret:
+        raise CommandError(f"{act.asked.do}: nothing was typed")
+    vault.put({entry: secret})
 
 
 async def _answer(journal: Journal, chosen: list[Waiting]) -> None:

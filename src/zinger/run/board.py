@@ -10,14 +10,19 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import Outcome
+from zinger.run.stopwatch import Stopwatch
 from zinger.script.compile import Script
 from zinger.store.transcript import Transcript
 from zinger.talk.events import Waiting
+
+if TYPE_CHECKING:
+    from zinger.schedule.outlook import Outlook
 
 
 class Mark(StrEnum):
@@ -77,6 +82,8 @@ class DeviceLine:
     shown: str = ""
     outcome: Outcome | None = None
     """What came of it, once that is known."""
+    watch: Stopwatch | None = None
+    """Of the stage that it is in, or was in last."""
     version: int = 0
 
     def begin_anew(self) -> None:
@@ -207,6 +214,8 @@ class Board:
 
     site_order: tuple[str, ...] = ()
     """The keys of the sites in the order of the plan."""
+    outlook: Outlook | None = None
+    """When the bench is done, while a run goes on."""
 
     def queue(self) -> list[DeviceLine]:
         """Who waits for a person, the longest first; then what differs, in the order of the plan."""

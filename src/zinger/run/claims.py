@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import asyncio
 import ipaddress
+from collections import Counter
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
 from ipaddress import IPv4Interface
 
 import psutil
@@ -19,25 +19,15 @@ from zinger.plan.laptop import laptop_address
 from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.values.addresses import Address, Interface, Network
+from zinger.plan.values.console import YARD
 from zinger.run.hands import Act, Hands, Verb
+from zinger.run.spots import Say, Spots
+from zinger.run.stopwatch import blocked
 
 LOOKS_EVERY = 1.0
 """Seconds between two looks whether the laptop has the address that was asked for."""
 FROM_OUTSIDE = 2
 """Sign-ins from the network at a time: key exchanges cost work."""
-
-
-Say = Callable[[str], None]
-"""Tells what is waited for."""
-
-
-@dataclass
-class _Spot:
-    """A factory address on the segment, which is many a device's."""
-
-    held_by: str = ""
-    left_there: str = ""
-    freed: asyncio.Event = field(default_factory=asyncio.Event)
 
 
 class Claims:
@@ -48,9 +38,12 @@ class Claims:
         self.from_outside = asyncio.Semaphore(FROM_OUTSIDE)
         """To be held while somebody signs in from the network."""
         self._practice = practice
-        self._devices = list(devices)
+        self.know(devices)
+        self.spots = Spots()
+        """Factory addresses and shared consoles, which one device has at a time."""
+        self._cabled: dict[str, str] = {}
+        """In which device each shared console cable is, once a person said so."""
         self._near: set[Network] = set()
-        self._spots: dict[str, _Spot] = {}
         self._set_up: dict[str, asyncio.Event] = {}
         self._waits_for: dict[str, str] = {}
         self._given: list[Interface] = []
@@ -63,6 +56,8 @@ class Claims:
     def know(self, devices: Iterable[Device]) -> None:
         """The plan has these devices now."""
         self._devices = list(devices)
+        consoles = Counter(console_claim(device.console) for device in self._devices)
+        self._shared = {key for key, uses in consoles.items() if key and uses > 1}
 
     def is_set_up(self, device: str) -> None:
         """Nobody need wait for this device any more: it is set up, or it ended otherwise."""
@@ -73,13 +68,18 @@ class Claims:
         """Return once another device of this run is set up; at once where that one waits for this one."""
         self._waits_for[device], on_the_way = other, other
         try:
-            while on_the_way in self._waits_for and on_the_way != device:
+            while on_the_way != device and self._is_awaited(self._waits_for.get(on_the_way, "")):
                 on_the_way = self._waits_for[on_the_way]
-            if other in self._set_up and on_the_way != device and not self._set_up[other].is_set():
+            if self._is_awaited(other) and on_the_way != device:
                 waits(f"{other}, which must be set up first")
-                await self._set_up[other].wait()
+                with blocked():
+                    await self._set_up[other].wait()
         finally:
             del self._waits_for[device]
+
+    def _is_awaited(self, device: str) -> bool:
+        """Whether this one is to be set up in this run, and is not yet; who waited for it may not have run since."""
+        return device in self._set_up and not self._set_up[device].is_set()
 
     async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
@@ -167,36 +167,63 @@ class Claims:
             if _has_an_address_in(given.network)
         ]
 
-    async def take_factory(self, address: str, device: str, waits: Callable[[str], None]) -> None:
+    async def take_factory(self, address: str, device: str, waits: Say) -> None:
         """Return once a factory address is this device's alone: of several with the same one, one is cabled at a time.
 
         One that was left there, because it needs a person, is unplugged first.
         """
-        spot = self._spots.setdefault(address, _Spot())
-        if spot.held_by == device:
+        key = factory_claim(address)
+        if self.spots.has(key, device):
             return
-        while spot.held_by:
-            waits(f"{address}, where {spot.held_by} answers now")
-            spot.freed.clear()
-            await spot.freed.wait()
-        spot.held_by = device
-        if spot.left_there and spot.left_there != device:
-            do, why = f"take the network cable out of {spot.left_there}", f"it still answers at {address}"
+        await self.spots.take(key, address, device, waits)
+        left = self.spots.left_at(key)
+        if left and left != device:
+            do, why = f"take the network cable out of {left}", f"it still answers at {address}"
             waits("your hands")
-            await self.hands.ask(Act(Verb.UNPLUG, spot.left_there, do, why, rank=1))
-        spot.left_there = ""
+            await self.hands.ask(Act(Verb.UNPLUG, left, do, why, rank=1))
+        self.spots.is_clear(key)
 
     def holds_factory(self, address: str, device: str) -> bool:
         """Whether a factory address is this device's now; else somebody else may answer there."""
-        spot = self._spots.get(address)
-        return spot is not None and spot.held_by == device
+        return self.spots.has(factory_claim(address), device)
 
     def leave_factory(self, address: str, device: str, moved: bool) -> None:
         """The device does not need the factory address any more; unless it `moved`, it still answers there."""
-        spot = self._spots.get(address)
-        if spot is not None and spot.held_by == device:
-            spot.held_by, spot.left_there = "", "" if moved else device
-            spot.freed.set()
+        self.spots.leave(factory_claim(address), device, moved)
+
+    async def take_console(self, device: Device, waits: Say, let_go: Callable[[], None]) -> str | None:
+        """Return once the console that the plan names is this device's alone: one cable serves one device at a time.
+
+        Returns None where its cable is there already, as far as is known; else in which device it is now, if known.
+        """
+        key = console_claim(device.console)
+        if key not in self._shared:
+            return None
+        if not self.spots.has(key, device.name):
+            await self.spots.take(key, f"the console {device.console}", device.name, waits, let_go)
+        return None if self._cabled.get(key) == device.name else self._cabled.get(key, "")
+
+    def is_shared(self, device: Device) -> bool:
+        """Whether other devices of the plan name the same console."""
+        return console_claim(device.console) in self._shared
+
+    def cable_is_at(self, device: Device) -> None:
+        """A person moved the console cable that it shares to this device."""
+        self._cabled[console_claim(device.console)] = device.name
+
+    def leave_console(self, device: Device) -> None:
+        """The device does not need its console any more; its cable stays there until another one needs it."""
+        self.spots.leave(console_claim(device.console), device.name, gone=False)
+
+
+def factory_claim(address: str) -> str:
+    """The key of a factory address on the segment."""
+    return f"factory {address}"
+
+
+def console_claim(console: str) -> str:
+    """The key of a console; empty for one that is no cable of one device: practice's own, or a shell."""
+    return "" if console in ("", YARD) or console.startswith("ssh://") else f"console {console}"
 
 
 def _command(what: str, address: Interface) -> str:

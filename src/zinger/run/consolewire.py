@@ -86,6 +86,10 @@ class ConsoleWire(OnWire):
 
     async def _console(self) -> Link:
         settings = self.book.factory.console
+        cable_in = await self.world.claims.take_console(self.device, self.line.wait, self.pump.leave)
+        if cable_in is not None:
+            await self.plug("one console cable serves several devices", moves=True, cable_in=cable_in)
+            self.world.claims.cable_is_at(self.device)
         try:
             return await self.world.dialer.console(self.name, self.device.console, settings)
         except LinkError as error:
@@ -131,6 +135,16 @@ class ConsoleWire(OnWire):
         if not self.restarts:
             self.pump.expect_boot()
         await self.do(look(within))
+
+    def release(self) -> None:
+        """Its console is free for the next device; what it showed last stays in sight until that one takes it."""
+        self.world.claims.leave_console(self.device)
+
+    def lend(self) -> None:
+        """It waits for another device, which may need the very console cable that it has."""
+        if self.world.claims.is_shared(self.device):
+            self.pump.leave()
+            self.release()
 
     def _recording(self, way: str) -> Recording:
         return Recording(self.fresh_file(way, ".cast"), f"{self.name}, {way}", self.line.say)

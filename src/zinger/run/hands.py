@@ -8,12 +8,15 @@ waits for the same act waits together.
 from __future__ import annotations
 
 import asyncio
+import itertools
 import time
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
 from zinger.errors import ZingerError
+from zinger.run.spots import Importance
+from zinger.run.stopwatch import blocked
 from zinger.store import entries
 
 
@@ -57,15 +60,44 @@ class Act:
     rank: int = 5
     see: str = ""
     until: float | None = None
+    only_now: bool = False
+    """Whether it can't have been done ahead, though others of its kind can."""
+    entry: str = ""
+    """The vault entry that is typed into the act itself, such as what a label says."""
+
+    taken_from: str = ""
+    """The device out of which the cable is taken for it."""
+
+    @property
+    def ahead(self) -> bool:
+        """Whether it can be done before a run begins."""
+        return self.verb in AHEAD and not self.only_now
 
 
 class HandsNeeded(RunError):
     """An act is needed and nobody is there to do it."""
 
     def __init__(self, act: Act) -> None:
-        ahead = "run it again with --hands-done" if act.verb in AHEAD else "run it with --wait-for-hands"
-        super().__init__(f"needs a person's hands: {act.do}. Do it and {ahead}")
+        ahead = "run it again with --hands-done" if act.ahead else "run it with --wait-for-hands"
+        typed = f": zinger secret JOB {act.entry}" if act.entry else ""
+        super().__init__(f"needs a person's hands: {act.do}{typed}. Do it and {ahead}")
         self.act = act
+
+
+class CannotBeDone(RunError):
+    """A person said that an act can't be done."""
+
+    def __init__(self, act: Act, why: str) -> None:
+        super().__init__(f"this can't be done: {act.do}" + (f" ({why})" if why else ""))
+        self.act = act
+
+
+URGENT = 0
+"""The rank of acts for which the time runs."""
+ONE_KEY = 9
+"""Numbers up to this one are a key each; the last is kept for what is urgent."""
+RESTS = 5.0
+"""Seconds in which a number is given to no other act, since somebody may be about to press it."""
 
 
 @dataclass
@@ -75,8 +107,12 @@ class Asked:
     act: Act
     since: float
     done: asyncio.Future[None]
+    number: int
+    """What it is called by, from 1, until it is done."""
     begun: bool = False
     waiting: int = 0
+    later: int = 0
+    """How often a person put it off."""
 
 
 def _untold(event: entries.Happened, subject: str) -> None:
@@ -99,11 +135,15 @@ class Hands:
     asked: dict[tuple[Verb, str], Asked] = field(default_factory=dict)
     log: list[tuple[Act, float, float]] = field(default_factory=list)
     """(act, began, ended) of what was done, in seconds since 1970."""
+    importance: Importance = lambda device: 0
+    """How early the forecast begins a device; less is earlier."""
+    _rests: dict[int, float] = field(default_factory=dict)
+    """Numbers that were taken off the list, and when, in seconds since 1970."""
     _helping: set[asyncio.Task[None]] = field(default_factory=set)
 
     async def ask(self, act: Act) -> None:
         """Put an act on the list and wait until it is done; raises HandsNeeded when nobody did it in time."""
-        if act.verb in self.ahead:
+        if act.verb in self.ahead and act.ahead:
             return
         if self.within == 0 and self.helper is None:
             raise HandsNeeded(act)
@@ -115,13 +155,14 @@ class Hands:
                 self._have_helped(item)
         item.waiting += 1
         try:
-            await asyncio.wait_for(asyncio.shield(item.done), None if self.helper else self.within)
+            with blocked():
+                await asyncio.wait_for(asyncio.shield(item.done), None if self.helper else self.within)
         except TimeoutError:
             raise HandsNeeded(act) from None
         finally:
             item.waiting -= 1
             if item.waiting == 0 and not item.done.done():
-                self.asked.pop(key, None)
+                self._take_off(act)
                 self.tell(entries.HandsWithdrawn(act.verb.value), act.subject)
 
     def mention(self, act: Act) -> None:
@@ -130,10 +171,45 @@ class Hands:
             self._put(act)
 
     def _put(self, act: Act) -> Asked:
-        item = Asked(act, time.time(), asyncio.get_running_loop().create_future())
+        number = self._free_number(act)
+        item = Asked(act, time.time(), asyncio.get_running_loop().create_future(), number)
         self.asked[act.verb, act.subject] = item
-        self.tell(entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until), act.subject)
+        asked = entries.HandsAsked(act.verb.value, act.do, act.why, act.see, act.until, number, act.entry)
+        self.tell(asked, act.subject)
         return item
+
+    def _free_number(self, act: Act) -> int:
+        now = time.time()
+        used = {item.number for item in self.asked.values()}
+        used |= {number for number, since in self._rests.items() if now - since < RESTS}
+        used |= set() if act.rank == URGENT else {ONE_KEY}
+        return next(number for number in itertools.count(1) if number not in used)
+
+    def _take_off(self, act: Act) -> Asked | None:
+        item = self.asked.pop((act.verb, act.subject), None)
+        if item is not None:
+            self._rests[item.number] = time.time()
+        return item
+
+    def numbered(self, number: int) -> Asked | None:
+        """The act on the list that is called by this number."""
+        return next((item for item in self.asked.values() if item.number == number), None)
+
+    def put_off(self, act: Act) -> None:
+        """A person does it later: the rest of the list comes first."""
+        item = self.asked.get((act.verb, act.subject))
+        if item is not None:
+            item.later += 1
+
+    def cannot(self, act: Act, why: str) -> None:
+        """A person can't do it: whoever waits for it needs them otherwise."""
+        item = self.asked.get((act.verb, act.subject))
+        if item is not None and not item.begun and not item.done.done():
+            self._take_off(act)
+            self.tell(entries.HandsWithdrawn(act.verb.value), act.subject)
+            item.done.set_exception(CannotBeDone(act, why))
+            if not item.waiting:
+                item.done.exception()  # nobody else looks at it
 
     def _have_helped(self, item: Asked) -> None:
         item.begun = True
@@ -161,7 +237,7 @@ class Hands:
         try:
             await self.helper(item.act)
         except Exception as error:
-            self.asked.pop((item.act.verb, item.act.subject), None)
+            self._take_off(item.act)
             if not item.done.done():
                 item.done.set_exception(error)
         else:
@@ -169,7 +245,7 @@ class Hands:
 
     def finish(self, act: Act) -> None:
         """The act is done."""
-        item = self.asked.pop((act.verb, act.subject), None)
+        item = self._take_off(act)
         if item and not item.done.done():
             self.log.append((act, item.since, time.time()))
             self.tell(entries.HandsDone(act.verb.value, act.do, item.since, time.time()), act.subject)
@@ -182,5 +258,5 @@ class Hands:
                 self.person_did(item.act)
 
     def in_order(self) -> list[Asked]:
-        """What is to be done, best first: what lets a box boot while you go on comes before the rest."""
-        return sorted(self.asked.values(), key=lambda a: (a.act.rank, a.since))
+        """What is to be done, best first: what lets a box boot while you go on, and of those who have longest to go."""
+        return sorted(self.asked.values(), key=lambda a: (a.later, a.act.rank, self.importance(a.act.subject), a.since))

@@ -78,6 +78,12 @@ class Span:
     what: str
     began: float
     ended: float
+    waited: float = 0.0
+
+    @property
+    def took(self) -> float:
+        """The seconds that were worked in it."""
+        return max(0.0, self.ended - self.began - self.waited)
 
 
 def factory_secret(device: Device, book: Phrasebook) -> SecretRef:
@@ -169,7 +175,7 @@ def _booted(memory: Memory, event: Booted, device: str, at: float) -> None:
 
 
 def _stage_done(memory: Memory, event: StageDone, device: str, at: float) -> None:
-    memory.spans.append(Span(Worker.of_stage(event.stage), event.stage, event.began, at))
+    memory.spans.append(Span(Worker.of_stage(event.stage), event.stage, event.began, at, event.waited))
 
 
 def _hands_done(memory: Memory, event: HandsDone, device: str, at: float) -> None:

@@ -25,6 +25,7 @@ from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import Act, Verb
 from zinger.run.memory import Memory, credentials, factory_secret, passwords_of
 from zinger.run.pump import Pump
+from zinger.run.stopwatch import timed
 from zinger.run.world import World
 from zinger.script.compile import Script, Step
 from zinger.store import entries
@@ -135,6 +136,10 @@ class OnWire(ABC):
         """The device's task ends: what it claimed is free for others."""
         return
 
+    def lend(self) -> None:
+        """It waits for another device now: what both may need is free meanwhile."""
+        return
+
     # -- sending and reading -----------------------------------------------------------------------
     async def do(self, errand: Errand[T]) -> T:
         """Carry out an errand, once nobody holds the device."""
@@ -185,8 +190,9 @@ class OnWire(ABC):
         if not self.book.factory.on_label or label in self.world.vault:
             return
         self.line.wait("your hands")
-        do = f"read the label of {self.name}: zinger secret JOB {label.name}"
-        await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, "its first sign-in is printed there", rank=1))
+        do = f"type in the password on the label of {self.name}"
+        why = "its first sign-in is printed there"
+        await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, why, rank=1, entry=label.name))
         if label not in self.world.vault:
             raise Stuck(f"the password on its label is not known; enter it: zinger secret JOB {label.name}")
         self.pump.masker.know(self.spellings([self.world.vault.get(label)]))
@@ -198,14 +204,15 @@ class OnWire(ABC):
     @asynccontextmanager
     async def stage(self, stage: str, stop: Stop | None, sentence: str) -> AsyncIterator[None]:
         """A stage of the work: shown on the board while it lasts, in the journal when it is done."""
-        began = time.time()
         if stop:
             self.line.stop(stop, Mark.NOW)
         self.line.say(sentence)
-        yield
+        with timed(stage) as watch:
+            self.line.watch = watch
+            yield
         if stop:
             self.line.stop(stop, Mark.SENT)
-        self.note(entries.StageDone(stage, began))
+        self.note(entries.StageDone(stage, watch.began, round(watch.waited, 2)))
 
     def find(self, findings: Iterable[Finding]) -> None:
         """Findings go to the board and the journal."""
@@ -235,8 +242,8 @@ class OnWire(ABC):
         return file
 
     # -- hands -------------------------------------------------------------------------------------
-    async def plug(self, why: str) -> None:
-        """Ask for the cable and power."""
+    async def plug(self, why: str, moves: bool = False, cable_in: str = "") -> None:
+        """Ask for the cable and power; one that `moves` can't be plugged in ahead, and may be in another device."""
         self._was_plugged = True
         where = f" ({self.device.location})" if self.device.location else ""
         self.line.say(f"hands: {self.cable} and power")
@@ -245,8 +252,11 @@ class OnWire(ABC):
         first = f"{before}; then " if before else ""
         timed = self.book.factory.press is not None and self.book.factory.press.within
         on = "switch it on (off and on again, if it is on)" if timed else "switch it on"
-        do = f"{first}plug the {self.cable} into {self.name}{where}, {on}"
-        await self.world.hands.ask(Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light))
+        out = f"take the {self.cable} out of {cable_in} and " if cable_in else ""
+        do = f"{first}{out}plug {'it' if out else f'the {self.cable}'} into {self.name}{where}, {on}"
+        act = Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light, only_now=moves,
+                  taken_from=cable_in)  # fmt: skip
+        await self.world.hands.ask(act)
         self.pump.expect_boot(certain=False)
         await self.press_in_time()
 

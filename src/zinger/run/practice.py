@@ -174,6 +174,8 @@ class YardHands:
         """What is no deed in the yard, such as terms to be read."""
 
     async def _plug(self, act: Act) -> None:
+        if act.taken_from:
+            await self.yard.ask("plug", device=act.taken_from, plugged=False)
         await self.yard.ask("plug", device=act.subject)
         await self.yard.ask("by_hand", device=act.subject, what=act.do)
         if "off and on again" in act.do:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import Callable, Sequence
 from contextlib import AsyncExitStack
 from dataclasses import replace
@@ -20,19 +21,22 @@ from zinger.run.board import Mark
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
-from zinger.run.hands import AHEAD, Act, Hands, RunError
+from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
 from zinger.run.onwire import Assignment, OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
+from zinger.run.outlook import bench_kind, bench_of, stages_of
 from zinger.run.pageswire import PagesWire
 from zinger.run.practice import YardHands, find_or_start
 from zinger.run.steering import Manner, take_in
 from zinger.run.terms import Terms
 from zinger.run.trace import TraceFile
 from zinger.run.world import World
+from zinger.schedule.outlook import foresee
 from zinger.store import entries
 from zinger.store.allowed import is_allowed
+from zinger.store.durations import Durations
 from zinger.store.vault import Vault
 from zinger.wording import counted
 
@@ -40,6 +44,8 @@ if TYPE_CHECKING:
     from zinger.store.journal import Journal
 
 
+LOOKS_AHEAD_EVERY = 4.0
+"""Seconds between two forecasts."""
 HEAR_EVERY = 0.5
 """Seconds between two looks whether another terminal said that an act is done."""
 
@@ -63,6 +69,7 @@ class Run:
         """Sentences for a person about the run as a whole."""
         self._trace: TraceFile | None = None
         self._listening: asyncio.Task[None] | None = None
+        self._foreseeing: asyncio.Task[None] | None = None
 
     def devices(self) -> list[Device]:
         """The devices that this run is about; raises RunError for unknown names or a plan with faults."""
@@ -134,6 +141,7 @@ class Run:
         self.world = await self._world(job.vault, self.journal)
         self.hands.tell = self._note
         self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
+        self._foreseeing = asyncio.create_task(self._foresee(), name="forecast")
 
     async def set_off(self, names: Sequence[str], manner: Manner | None = None) -> list[str]:
         """Send these devices on their way, those that are not on it already; returns which.
@@ -153,9 +161,28 @@ class Run:
         world.secrets = tuple(dict.fromkeys((*world.secrets, *world.vault.secrets(), *public)))
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         world.claims.expect(device.name for device in devices)
+        await self.look_ahead([device.name for device in devices])
+        devices.sort(key=lambda device: self.hands.importance(device.name))
         for device in devices:
             await self._begin(world, device, manner or self._manner)
         return [device.name for device in devices]
+
+    async def look_ahead(self, beginning: Sequence[str] = ()) -> None:
+        """Work out when the bench is done, with devices that are about to begin, and who comes first where all wait."""
+        active = [name for name, carrier in self.carriers.items() if carrier.line.active]
+        at, bench = time.time(), bench_of(self.job, dict.fromkeys([*active, *beginning]), self)
+        outlook = await asyncio.to_thread(foresee, bench, at)
+        order = {name: place for place, name in enumerate(outlook.forecast.order)}
+        self.job.board.outlook = outlook if bench.works else None
+        self.hands.importance = lambda device: order.get(device, len(order))
+        if self.claims is not None:
+            self.claims.spots.importance = self.hands.importance
+
+    async def _foresee(self) -> None:
+        """Look ahead every few seconds, as long as the run goes on."""
+        while True:
+            await asyncio.sleep(LOOKS_AHEAD_EVERY)
+            await self.look_ahead()
 
     @property
     def _manner(self) -> Manner:
@@ -285,10 +312,6 @@ class Run:
             trace_of=self._trace.of if self._trace else lambda device: None,
         )
 
-    def hands_done(self, act: Act) -> None:
-        """A person did an act."""
-        self.hands.person_did(act)
-
     async def wait(self) -> None:
         """Wait until every device is proved, differs, or needs a person; a fault of ours is raised."""
         await asyncio.gather(*self.tasks.values())
@@ -298,16 +321,24 @@ class Run:
 
     async def stop(self, end_yard: bool = False) -> None:
         """Stop wherever everything is; devices keep the state that they are in."""
-        tasks = [*self.tasks.values(), *([self._listening] if self._listening else [])]
+        own = (self._listening, self._foreseeing)
+        tasks = [*self.tasks.values(), *(task for task in own if task is not None)]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
         async with AsyncExitStack() as last:  # each is done, whatever becomes of the others; the last comes first
             last.callback(self.job.folder.unlock)
+            last.callback(self._learn)
             last.push_async_callback(self._leave_yard, end_yard)
             last.callback(self._end_journal)
             for wire in (wire for carrier in self.carriers.values() for wire in carrier.wires):
                 last.callback(wire.pump.leave)
+
+    def _learn(self) -> None:
+        """Keep how long everything took, for the forecasts of other jobs."""
+        seen = [s for c in self.carriers.values() if c.owed.is_proved() for s in stages_of(c.wire.device, c.memory)]
+        if seen:
+            Durations.read().learn(bench_kind(self.job.board.practice, self.job.board.pace), seen)
 
     def _end_journal(self) -> None:
         """Write down how each device was left."""

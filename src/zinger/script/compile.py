@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 from zinger.phrasebook.book import Interview, Phrasebook
 from zinger.phrasebook.map import Act, Deed
@@ -270,6 +270,11 @@ class Script:
     def everything(self) -> tuple[Step, ...]:
         """The steps, then what saves."""
         return (*self.steps, *self.saves)
+
+    def waits_for(self, before: Literal["sending", "looking"]) -> frozenset[str]:
+        """The devices that must be set up before it is sent its settings, or before what it shows is looked at."""
+        looks = before == "looking"
+        return frozenset(step.after_device for step in self.steps if step.only_looked_at is looks) - {""}
 
 
 TRIED = "tried."

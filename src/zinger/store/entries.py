@@ -72,6 +72,10 @@ class HandsAsked(Happened):
     why: str
     see: str = ""
     until: float | None = None
+    number: int = 0
+    """What it is called by until it is done; 0 in the journal of an older Zinger."""
+    entry: str = ""
+    """The vault entry that is typed into it."""
 
 
 @dataclass(frozen=True)
@@ -199,6 +203,8 @@ class StageDone(Happened):
     kind = "stage"
     stage: str
     began: float
+    waited: float = 0.0
+    """Seconds of it in which it waited for people, or for what other devices had."""
 
 
 @dataclass(frozen=True)

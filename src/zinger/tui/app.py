@@ -16,6 +16,7 @@ from textual.binding import Binding, BindingType
 from textual.command import Provider
 
 from zinger.errors import ZingerError
+from zinger.plan.values.secrets import SecretRef
 from zinger.tui.calling import Calling
 from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
@@ -230,6 +231,16 @@ class ZingerApp(GuardedApp):
         self.open_proof(device)  # its line is another one under another plan
         self.notify(f"{setting} of {device} is planned as {text}; g carries it on")
 
+    def keep_secret(self, entry: str, secret: str) -> None:
+        """Put a password into the vault, and have it masked from now on. Raises ZingerError."""
+        from zinger.store.vault import Vault
+
+        vault = self.job.vault = self.job.vault or Vault(self.job.folder.vault)
+        vault.put({SecretRef(entry): secret})
+        world = self.running.run.world if self.running.run else None
+        if world is not None:
+            world.secrets = (*world.secrets, secret)
+
     def open_card(self, family: str) -> None:
         """A family's factory card."""
         from zinger.tui.card import CardScreen
@@ -276,6 +287,13 @@ class ZingerApp(GuardedApp):
         """Open a device's wire, proof or preview, or a family's card, by name."""
         opens = {"wire": self.open_wire, "proof": self.open_proof, "preview": self.open_preview, "card": self.open_card}
         opens[screen](name)
+
+    def action_forecast(self) -> None:
+        """When the bench is done, and who waits for what."""
+        from zinger.tui.forecast import ForecastScreen
+
+        if not isinstance(self.screen, ForecastScreen):
+            self.push_screen(ForecastScreen())
 
     def action_import(self) -> None:
         """Bring a sheet into the open job."""

@@ -58,5 +58,8 @@ class Host(Protocol):
     def plan_value(self, device: str, setting: str, text: str) -> None:
         """Another value in a device's own row of the sheet, saved at once."""
 
+    def keep_secret(self, entry: str, secret: str) -> None:
+        """Put a password into the vault, and have it masked from now on. Raises ZingerError."""
+
     def plan_changed(self) -> None:
         """The plan's files were saved."""

@@ -6,7 +6,6 @@ what it shows on the wire.
 
 from __future__ import annotations
 
-import textwrap
 import time
 from collections.abc import Hashable, Mapping
 from typing import Any, ClassVar
@@ -21,18 +20,16 @@ from textual.widgets import Footer
 
 from zinger.plan.setting import Stop
 from zinger.run.board import Board, DeviceLine, Mark
-from zinger.run.hands import Hands
 from zinger.talk.events import Waiting
 from zinger.tui.console import Console
 from zinger.tui.filter_box import FilterBox
+from zinger.tui.hands import HandsList, HandsTitle, do_act, open_act
 from zinger.tui.look import (
     BRASS,
     DIM,
     FAINT,
-    INK,
     MOOD,
     PAPER,
-    ROSE,
     SHAPE,
     SLATE,
     TRACK,
@@ -239,55 +236,6 @@ def sentence(line: DeviceLine, room: int) -> str:
     return first_fitting(room, *([f"{line.sentence} · {minutes(waited)}"] if waited >= 2 else []), line.sentence, short)
 
 
-def _under(words: str, width: int) -> str:
-    """Words in as many rows as they need, each under the first."""
-    return "\n    ".join(textwrap.wrap(words, max(12, width - 5)) or [""])
-
-
-class HandsPanel(Watcher):
-    """What only a person can do, best first."""
-
-    def stamp(self) -> Hashable:
-        if self.hands is None:
-            return None
-        asked = self.hands.in_order()
-        ticking = int(time.time()) if any(a.act.until for a in asked) else 0
-        return (tuple((a.act, a.begun) for a in asked), len(self.hands.log), ticking, self.size)
-
-    def __init__(self, hands: Hands | None = None) -> None:
-        super().__init__(id="hands")
-        self.hands = hands
-
-    def render(self) -> RenderResult:
-        width = self.size.width
-        asked = self.hands.in_order() if self.hands else []
-        many = len(asked) > 3
-        what = f" · {len(asked)} for you, best first" if len(asked) > 1 else " · what only you can do"
-        press = "; press its number when it is done" if many and not any(item.begun for item in asked) else ""
-        title = first_fitting(width - 5, what + press, what, what.partition(",")[0])
-        text = Text.assemble(("hands", Style(color=VIOLET, bold=True)), (title, DIM), "\n\n")
-        for number, item in enumerate(asked[:9], 1):
-            act = item.act
-            text.append(f" {number} ", Style(color=INK, bgcolor=VIOLET, bold=True))
-            text.append(f" {_under(act.do, width)}\n", PAPER)  # an instruction is never cut
-            if act.see:
-                text.append(f"    {_under(f'then: {act.see}', width)}\n", VIOLET)
-            if act.until is not None:
-                left = act.until - time.time()
-                text.append(f"    {f'{minutes(left)} left' if left > 0 else 'too late now'}\n", ROSE)
-            if not many:
-                helper = "the yard's hands do it" if item.begun else f"press {number} when it is done"
-                text.append(f"    {_under(f'{act.why}; {helper}', width)}\n", DIM)
-        if not asked:
-            text.append("    nothing, for now\n", DIM)
-        done = self.hands.log[-4:] if self.hands else []
-        for act, _, ended in reversed(done):
-            stamp = time.strftime("%H:%M:%S", time.localtime(ended))
-            deed = f"{act.verb.value} {act.subject}"
-            text.append("\n    " + first_fitting(width - 5, f"{stamp}  {deed}", f"{stamp[:5]} {deed}", deed), DIM)
-        return text
-
-
 class LineUp(ZingerScreen):
     """The home screen."""
 
@@ -304,6 +252,7 @@ class LineUp(ZingerScreen):
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="write the papers: drawing, timeline, proof sheet, table"),
+        Binding("w", "app.forecast", "when", tooltip="the forecast: when the bench is done, and who waits for what"),
         Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
         Binding("b", "app.ring", "bell", show=False, tooltip="ring, and tell the desktop, when a device needs you"),
         Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),
@@ -319,7 +268,9 @@ class LineUp(ZingerScreen):
         yield Labels(board)
         yield LineMap(board)
         with Horizontal(id="below"):
-            yield HandsPanel()
+            with Vertical(id="hands"):
+                yield HandsTitle()
+                yield HandsList()
             with Vertical(id="preview"):
                 yield WireTitle()
                 yield Console(id="preview-console")
@@ -338,16 +289,22 @@ class LineUp(ZingerScreen):
         lines = self.query_one(LineMap)
         lines.see_board()
         self.headline().look()
-        hands = self.query_one(HandsPanel)
-        hands.hands = self.host.running.run.hands if self.host.running.run else None
+        hands, title = self.query_one(HandsList), self.query_one(HandsTitle)
+        hands.hands = title.hands = self.host.running.run.hands if self.host.running.run else None
         hands.look()
-        line = self.host.job.board.lines.get(lines.selected or "")
+        title.look()
+        board = self.host.job.board
+        line = board.lines.get(hands.device) or board.lines.get(lines.selected or "")
         self.query_one(WireTitle).line = line
         self.query_one(WireTitle).look()
         self.query_one("#preview-console", Console).show(line, self.host.terminal(line))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self.action_wire()
+        if isinstance(event.rows, HandsList):
+            if event.rows.hands is not None:
+                open_act(self, event.rows.hands, event.key)
+        else:
+            self.action_wire()
 
     def action_choose(self) -> None:
         """Select the device under the cursor, or no more."""
@@ -440,11 +397,9 @@ class LineUp(ZingerScreen):
         self.notify(self.host.running.leave_hands())
 
     def action_done(self, number: int) -> None:
-        """The person did act number N of the hands list."""
+        """The person did the act of the hands list that is called by this number."""
         if self.host.running.run:
-            asked = self.host.running.run.hands.in_order()
-            if number <= len(asked) and not asked[number - 1].begun:
-                self.host.running.run.hands_done(asked[number - 1].act)
+            do_act(self, self.host.running.run.hands, number)
 
 
 class Labels(Widget):

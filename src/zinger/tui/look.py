@@ -66,6 +66,12 @@ def minutes(seconds: float) -> str:
     return f"{whole // 60}:{whole % 60:02}"
 
 
+def clock(at: float, seconds: bool = False) -> str:
+    """A time of day as people say it, with the day where it is another one than today; `at` in seconds since 1970."""
+    then, now = time.localtime(at), time.localtime()
+    return time.strftime(f"{'' if then[:3] == now[:3] else '%a '}%H:%M{':%S' if seconds else ''}", then)
+
+
 def home_short(path: Path) -> str:
     """A path as people write it: `~` for their own folder."""
     try:

@@ -25,6 +25,7 @@ EVERYWHERE = (
     ("app.plan", "plan", "look at the plan and edit it"),
     ("app.go", "go", "carry the devices to a proved baseline"),
     ("app.import", "import", "bring in somebody's sheet"),
+    ("app.forecast", "forecast", "when the bench is done, who waits for what, what one more would save"),
     ("app.handover", "write the papers", "drawing, timeline, proof sheet, as-built table"),
     ("app.welcome", "welcome", "recent jobs, a new job, the demo"),
     ("app.help", "keys and shapes", "help for the screen in front"),

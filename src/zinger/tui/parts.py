@@ -13,7 +13,7 @@ from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
 from textual.widgets import Static
 
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, clock, fit
 
 if TYPE_CHECKING:
     from zinger.run.board import Board, DeviceLine
@@ -50,7 +50,13 @@ class Headline(Watcher):
         self.board, self.title, self.detail = board, title, detail
 
     def stamp(self) -> Hashable:
-        return (*self.board.counts().values(), self.board.pace, self.app.size)
+        return (*self.board.counts().values(), self.board.pace, self.app.size, self.detail, self._done())
+
+    def _done(self) -> str:
+        """When the bench is done, while a run goes on."""
+        outlook = self.board.outlook
+        going = outlook is not None and any(line.active for line in self.board.lines.values())
+        return f" done about {clock(outlook.done_at)} " if outlook is not None and going else ""
 
     def render(self) -> RenderResult:
         width = self.size.width
@@ -86,10 +92,12 @@ class Headline(Watcher):
             pace = f" ×{self.board.pace:g}" if self.board.pace else ""
             words = f" PRACTICE YARD{pace} "
             band = "▚" * 3 + words + note
-            rest = Text("▚" * max(0, width - len(band)), Style(color=FAINT))
+            done = self._done()
+            rest = Text("▚" * max(0, width - len(band) - len(done) - 3), Style(color=FAINT))
+            rest.append(done, BRASS).append("▚" * 3, FAINT)
             return Text.assemble(("▚" * 3, FAINT), (words, Style(color=PAPER, bold=True)), (note, ROSE), rest)
-        words = f" LIVE: real devices {note}"
-        return Text(f"{words:<{width}}", Style(color=INK, bgcolor=PAPER, bold=True))
+        words, done = f" LIVE: real devices {note}", self._done()
+        return Text(f"{words:<{width - len(done)}}{done}", Style(color=INK, bgcolor=PAPER, bold=True))
 
 
 def host_of(screen: Screen[None]) -> Host:

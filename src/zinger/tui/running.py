@@ -106,6 +106,16 @@ class RunControl:
             else "the yard's hands do it"
         )
 
+    @property
+    def pace(self) -> float | None:
+        """How much faster than hardware the yard goes, or would go; None for a live job."""
+        from zinger.run.practice import yard_settings
+
+        job = self._teller.job
+        if not job.board.practice:
+            return None
+        return job.board.pace or self._options.pace or float(yard_settings(job.folder).get("pace", 20))
+
     def resume(self, device: str) -> None:
         """Send a device on its way again."""
         if self.run and device in self.run.carriers:

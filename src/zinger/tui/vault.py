@@ -67,18 +67,20 @@ class AskPassword(ModalScreen[str | None]):
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "dismiss(None)", "not given")]
 
-    def __init__(self, title: str, entry: SecretRef) -> None:
+    def __init__(self, title: str, entry: SecretRef, none: str = "it was not changed") -> None:
         super().__init__()
-        self.heading, self.entry = title, entry
+        self.heading, self.entry, self.none = title, entry, none
 
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
             yield Static(Text(self.heading, Style(color=BRASS, bold=True)))
-            yield Static(Text(f"\nType it here too, so that the vault's entry {self.entry.name} holds it.\n", PAPER))
+            yield Static(
+                Text(f"\nType it twice; it is not shown. The vault's entry {self.entry.name} holds it then.\n", PAPER)
+            )
             yield Input(password=True, placeholder="the password", id="first")
             yield Input(password=True, placeholder="the same again", id="again")
             yield Static("", id="refusal")
-            yield Static(Text("\n").append_text(key_hint([("Enter", "goes on"), ("Esc", "it was not changed")])))
+            yield Static(Text("\n").append_text(key_hint([("Enter", "goes on"), ("Esc", self.none)])))
 
     def on_mount(self) -> None:
         self.query_one("#first", Input).focus()

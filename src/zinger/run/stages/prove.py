@@ -39,13 +39,14 @@ class ReadBack:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         wire.line.stop(Stop.PROOF, Mark.NOW)
+        await wire.connect()  # where it moved, it is met again before another one is let at its factory address
         wire.world.claims.is_set_up(wire.name)
-        for other in {step.after_device for step in wire.script.steps if step.only_looked_at} - {""}:
+        for other in sorted(wire.script.waits_for("looking")):
             wire.line.say(f"waits until {other} is set up")
+            wire.lend()
             await wire.world.claims.after(wire.name, other, wire.line.wait)
-        shown = wire.book.startup_facts
-        if len(on.parts) > 1:  # a link that what was saved has cut would else begin all parts anew
             await wire.connect()
+        shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
             running, found = await _read(on, Source.RUNNING)
             for finding in unsaved_by(wire.script, running):

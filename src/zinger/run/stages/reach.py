@@ -25,7 +25,7 @@ class Reach:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         if wire.world.sends:
-            for first in {step.after_device for step in wire.script.steps if not step.only_looked_at} - {""}:
+            for first in sorted(wire.script.waits_for("sending")):
                 wire.line.say(f"waits until {first} is set up")
                 await wire.world.claims.after(wire.name, first, wire.line.wait)
         async with wire.stage("reach", Stop.REACH, f"reaching {wire.reached_by}"):
