@@ -13,19 +13,26 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Interface
 from statistics import median
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
-from zinger.run.claims import FROM_OUTSIDE, console_claim, factory_claim
+from zinger.run.carrier import Carrier
+from zinger.run.claims import FROM_OUTSIDE, Claims, console_claim, factory_claim
 from zinger.run.hands import Hands, Verb
 from zinger.run.memory import Memory, Worker
 from zinger.run.openjob import OpenJob
 from zinger.schedule.work import Bench, Claim, Phase, Work
 from zinger.store.durations import Durations
 
-if TYPE_CHECKING:
-    from zinger.run.run import Run
+
+class AtWork(Protocol):
+    """A run that goes on, as far as the outlook looks at it."""
+
+    hands: Hands
+    claims: Claims | None
+    carriers: dict[str, Carrier]
+
 
 HANDS = "hands"
 NETWORK = "network"
@@ -165,7 +172,7 @@ def left_of(rows: list[Planned], stage: str, taken: float, asked: Verb | None) -
     return [Phase(work[0].what, rest, work[0].needs), *work[1:], *later], True
 
 
-def bench_of(job: OpenJob, names: Iterable[str], run: Run | None = None, pace: float | None = None) -> Bench:
+def bench_of(job: OpenJob, names: Iterable[str], run: AtWork | None = None, pace: float | None = None) -> Bench:
     """What is left to do for these devices, begun or not. What needs a person to decide first is not in it."""
     now = time.time()
     by_person = run is None or run.hands.by_person or run.hands.helper is None
@@ -189,7 +196,7 @@ def _title(key: str) -> str:
     return f"console cable beside {name}" if kind == "console" else f"bench with a network of its own for {name}"
 
 
-def _work(job: OpenJob, name: str, ways: Ways, run: Run | None, now: float) -> Work:
+def _work(job: OpenJob, name: str, ways: Ways, run: AtWork | None, now: float) -> Work:
     line, memory = job.board.lines[name], job.memories[name]
     book = job.books[line.device.family]
     rows = ways.all_of(line.device, book, memory)
