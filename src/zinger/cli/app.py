@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, importing, job, plan, ports, steering, terms, vault, wire
+from zinger.cli import allow, family, hands, importing, job, papers, plan, ports, steering, terms, vault, wire
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -48,7 +48,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "allow": allow.allow,
     "accept-terms": terms.accept_terms,
     "hands": hands.hands,
-    "handover": job.handover,
+    "handover": papers.handover,
     "practice": job.practice,
     "secret": vault.secret,
     "backup": vault.backup,

@@ -16,6 +16,7 @@ import typer
 from zinger.errors import ZingerError
 
 if TYPE_CHECKING:
+    from zinger.handover.papers import Part
     from zinger.run.openjob import OpenJob
     from zinger.run.options import Options
 
@@ -70,13 +71,13 @@ def show(opening: Callable[[], OpenJob] | None, options: Options, start: bool, f
     return show(opening, options, start, first)
 
 
-def write_handover(opened: OpenJob, quiet: bool = False) -> list[Path]:
+def write_handover(opened: OpenJob, quiet: bool = False, part: Part | None = None) -> list[Path]:
     """Write the papers and, unless it is to be quiet, say where they are."""
     from zinger.handover.papers import write_papers
 
-    written: list[Path] = write_papers(opened.folder, opened.plan, opened.scripts)
+    written: list[Path] = write_papers(opened.folder, opened.plan, opened.scripts, opened.books, part)
     if not quiet:
         print(f"handover: {opened.folder.handover}")
         for path in written:
-            print(f"  {path.name}")
+            print(f"  {path.relative_to(opened.folder.handover)}")
     return written

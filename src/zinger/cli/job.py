@@ -161,13 +161,6 @@ def prove(
     raise typer.Exit(carry_out(open_job(job), options, as_json))
 
 
-def handover(job: JobArg, as_json: Json = False) -> None:
-    """Write the papers: site drawing, run timeline, proof sheet, as-built table."""
-    written = write_handover(open_job(job), quiet=as_json)
-    if as_json:
-        print_json([str(path) for path in written])
-
-
 def practice(
     job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
     pace: Pace = None,

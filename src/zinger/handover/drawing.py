@@ -1,4 +1,4 @@
-"""Drawings: a site with its management segment, and the timeline of a run. Shapes only, no files.
+"""What all drawings share: colours, text that is measured before it is placed; and the timeline of a run.
 
 Sizes are in points (1/72 inch). Text is measured before it is placed, so that nothing overlaps or is cut.
 """
@@ -11,10 +11,8 @@ from reportlab.graphics.shapes import Drawing, Group, Line, Rect, String
 from reportlab.lib.colors import HexColor
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
+from zinger.handover.fonts import BOLD, SANS, drawable
 from zinger.handover.record import DeviceRecord
-from zinger.plan.model import Site
-from zinger.plan.settings import SETTINGS
-from zinger.plan.subjects.management.settings import GATEWAY, MANAGEMENT_VLAN
 from zinger.run.memory import Span, Worker
 
 INK, SOFT, HAIR, PAPER = HexColor("#1b2126"), HexColor("#5d666d"), HexColor("#b8bdc1"), HexColor("#ffffff")
@@ -29,14 +27,12 @@ STATE = {
     "planned only": SOFT,
 }
 COLOUR_OF = {Worker.DEVICE: HexColor("#c9cdd0"), Worker.ZINGER: SLATE, Worker.HANDS: VIOLET}
-SANS, BOLD, MONO = "Helvetica", "Helvetica-Bold", "Courier"
-WIDTH = 780.0
-BOX_W, BOX_H, GAP, MARGIN = 172.0, 104.0, 16.0, 30.0
+WIDTH, MARGIN = 780.0, 30.0
 
 
 def fitted(text: str, font: str, size: float, width: float) -> str:
-    """The text, shortened with an ellipsis until it fits; characters the font lacks become question marks."""
-    text = text.encode("cp1252", "replace").decode("cp1252")
+    """The text, shortened with an ellipsis until it fits; letters that the fonts lack become question marks."""
+    text = drawable(text)
     if stringWidth(text, font, size) <= width:
         return text
     while text and stringWidth(f"{text}...", font, size) > width:
@@ -58,92 +54,6 @@ def put(
     text = fitted(text, font, size, width)
     group.add(String(x, y, text, fontName=font, fontSize=size, fillColor=colour))
     return float(stringWidth(text, font, size))
-
-
-def site_drawing(title: str, site: Site, found: list[DeviceRecord]) -> Drawing:
-    """A site: its gateway, the management segment, and every device with address, serial and label."""
-    per_row = int((WIDTH - 2 * MARGIN + GAP) // (BOX_W + GAP))
-    rows = [found[i : i + per_row] for i in range(0, len(found), per_row)]
-    shared = shared_values(found)
-    table = 26 + 13.0 * ((len(shared) + 1) // 2) if shared else 0.0
-    height = 128 + len(rows) * (BOX_H + 46) + table
-    drawing = Drawing(WIDTH, height)
-    drawing.add(Rect(0, 0, WIDTH, height, fillColor=PAPER, strokeColor=None))
-    put(drawing, MARGIN, height - 34, site.name, 18, BOLD, width=460)
-    put(drawing, MARGIN, height - 50, title, 9, SANS, SOFT, width=460)
-    proved = sum(r.state == "proved" for r in found)
-    put(drawing, WIDTH - MARGIN - 200, height - 34, f"{proved} of {len(found)} proved", 12, BOLD, GREEN, 200)
-    put(drawing, WIDTH - MARGIN - 200, height - 50, time.strftime("drawn %Y-%m-%d %H:%M"), 8, SANS, SOFT, 200)
-    _gateway(drawing, site, found, height)
-    bus = height - 104
-    for number, row in enumerate(rows):
-        y = bus - number * (BOX_H + 46)
-        drawing.add(Line(MARGIN, y, WIDTH - MARGIN, y, strokeColor=SLATE, strokeWidth=2.5))
-        if number:
-            top = bus - (number - 1) * (BOX_H + 46)
-            drawing.add(Line(MARGIN, top, MARGIN, y, strokeColor=SLATE, strokeWidth=2.5))
-        for column, record in enumerate(row):
-            x = MARGIN + 12 + column * (BOX_W + GAP)
-            drawing.add(Line(x + BOX_W / 2, y, x + BOX_W / 2, y - 22, strokeColor=SLATE, strokeWidth=1.5))
-            drawing.add(_box(x, y - 22 - BOX_H, record))
-    _shared(drawing, shared, table)
-    return drawing
-
-
-def shared_values(found: list[DeviceRecord]) -> list[tuple[str, str]]:
-    """(title, value) of every setting that is planned alike for all devices of a site."""
-    shared = []
-    for name, setting in SETTINGS.items():
-        values = {r.device.values[name].shown if name in r.device.values else None for r in found}
-        if len(values) == 1 and (value := values.pop()) is not None:
-            shared.append((setting.title, value))
-    return shared
-
-
-def _shared(drawing: Drawing, shared: list[tuple[str, str]], height: float) -> None:
-    """What all devices of the site have in common, in two columns at the foot."""
-    if not shared:
-        return
-    put(drawing, MARGIN, height - 8, "the same on every device here", 9, BOLD, SLATE)
-    half = (len(shared) + 1) // 2
-    for number, (title, value) in enumerate(shared):
-        x = MARGIN + (number // half) * (WIDTH - 2 * MARGIN) / 2
-        y = height - 23 - 13 * (number % half)
-        put(drawing, x, y, title, 8, SANS, SOFT, 100)
-        put(drawing, x + 105, y, value, 8, SANS, INK, (WIDTH - 2 * MARGIN) / 2 - 115)
-
-
-def _gateway(drawing: Drawing, site: Site, found: list[DeviceRecord], height: float) -> None:
-    y = height - 96
-    gateways = sorted({str(gateway) for r in found if (gateway := r.device[GATEWAY])})
-    vlans = sorted({str(vlan) for r in found if (vlan := r.device[MANAGEMENT_VLAN])})
-    words = f"management segment {site.subnet or ''}"
-    words += f"   VLAN {', '.join(vlans)}" if vlans else ""
-    words += f"   gateway {', '.join(gateways)}" if gateways else ""
-    put(drawing, MARGIN, y, words, 9, BOLD, SLATE, WIDTH - 2 * MARGIN)
-
-
-def _box(x: float, y: float, record: DeviceRecord) -> Group:
-    device, colour = record.device, STATE[record.state]
-    group = Group()
-    group.add(Rect(x, y, BOX_W, BOX_H, rx=3, ry=3, fillColor=PAPER, strokeColor=INK, strokeWidth=0.8))
-    group.add(Rect(x, y + BOX_H - 4, BOX_W, 4, fillColor=colour, strokeColor=None))
-    room = BOX_W - 16
-    put(group, x + 8, y + BOX_H - 20, device.name, 11, BOLD, width=room)
-    address = str(device.address) if device.address else "no address"
-    put(group, x + 8, y + BOX_H - 35, address, 10, MONO, width=room)
-    facts = (
-        f"{device.family}   {device.role}",
-        f"at {device.location}" if device.location else "",
-        f"serial {device.serial}" if device.serial else "",
-        f"label {device.label}" if device.label else "",
-    )
-    line = y + BOX_H - 49
-    for fact in filter(None, facts):
-        put(group, x + 8, line, fact, 8, SANS, SOFT, room)
-        line -= 11
-    put(group, x + 8, y + 7, record.state, 8.5, BOLD, colour, room)
-    return group
 
 
 ROW, LEFT, RIGHT, TOP = 22.0, 150.0, 90.0, 92.0
@@ -186,6 +96,14 @@ def timeline(title: str, found: list[DeviceRecord]) -> Drawing:
             RIGHT - 14,
         )
     return drawing
+
+
+def time_in_words(record: DeviceRecord) -> str:
+    """A device's line of the timeline in words: how long it took, and whose time that was."""
+    spans = record.memory.spans
+    total = max(s.ended for s in spans) - min(s.began for s in spans)
+    whose = [f"{w.value} {_clock(sum(s.ended - s.began for s in spans if s.worker is w))}" for w in Worker]
+    return f"{record.device.name:<20} {_clock(total):>6}   {', '.join(whose)}   {record.state}"
 
 
 def _bar(span: Span, zero: float, scale: float, y: float) -> Rect:

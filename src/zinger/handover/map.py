@@ -7,7 +7,8 @@ from pathlib import Path
 from reportlab.graphics import renderPDF, renderSVG
 from reportlab.graphics.shapes import Drawing, Line, Rect
 
-from zinger.handover.drawing import BOLD, BRASS, GREEN, HAIR, INK, MONO, PAPER, ROSE, SLATE, SOFT, VIOLET, put
+from zinger.handover.drawing import BRASS, GREEN, HAIR, INK, PAPER, ROSE, SLATE, SOFT, VIOLET, put
+from zinger.handover.fonts import BOLD, MONO, embedded
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.outline import columns
@@ -70,7 +71,7 @@ def write_map(book: Phrasebook, svg: Path | None, pdf: Path | None) -> list[Path
     drawing = map_drawing(book)
     written = []
     if svg:
-        svg.write_text(renderSVG.drawToString(drawing), "utf-8")
+        svg.write_text(embedded(renderSVG.drawToString(drawing)), "utf-8")
         written.append(svg)
     if pdf:
         pdf.write_bytes(renderPDF.drawToString(drawing))

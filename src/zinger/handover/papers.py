@@ -1,84 +1,238 @@
-"""Writes the papers of a job into `handover/`: SVG, PDF and CSV, each whole or not at all."""
+"""Writes the papers of a job into `handover/`: drawings, proof, labels, exports; each whole or not at all.
+
+Same job, same bytes: no paper says when it was printed, only when what it shows was so, which the journal knows.
+"""
 
 from __future__ import annotations
 
 import csv
+import datetime
 import io
 import re
-import time
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
-from xml.sax.saxutils import escape
 
 from reportlab.graphics import renderPDF, renderSVG
 from reportlab.graphics.shapes import Drawing
-from reportlab.lib.pagesizes import A4, landscape
-from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.pagesizes import A3, A4, landscape
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Flowable, KeepTogether, PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table
 
 from zinger.files import write_whole
-from zinger.handover.drawing import BOLD, GREEN, HAIR, INK, MONO, ROSE, SANS, SOFT, STATE, site_drawing, timeline
+from zinger.handover.addresses import address_ladder, rungs_in_words
+from zinger.handover.drawing import time_in_words, timeline
+from zinger.handover.exports.every import exports
+from zinger.handover.exports.pack import Pack
+from zinger.handover.fonts import embedded
+from zinger.handover.labels import STANDARD, labels, sheet_of, told
+from zinger.handover.layout import Layout, lay_out
+from zinger.handover.mail import mail_text
+from zinger.handover.portmap import port_fields, port_map
+from zinger.handover.proofsheet import proof_sheet
 from zinger.handover.record import DeviceRecord, by_site, records
+from zinger.handover.sitedrawing import page_fits, site_drawing
+from zinger.handover.sitemap import SiteMap, site_map
+from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.cells import shielded
 from zinger.plan.model import Plan
 from zinger.plan.settings import SETTINGS
-from zinger.proof.findings import COLUMNS, Finding, Source, columns
+from zinger.proof.findings import Source
 from zinger.script.compile import Script
+from zinger.store.entries import Entry
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 
+PHOTOS = "photos"
+"""The folder of a job in which a person puts photos, each named after its device."""
+PICTURES = (".jpg", ".jpeg", ".png")
+LARGEST_PHOTO, MOST_PHOTOS = 25_000_000, 4
+"""Bytes of a photo, and photos of a device."""
 
-def write_papers(folder: JobFolder, plan: Plan, scripts: Mapping[str, Script]) -> list[Path]:
-    """Write every paper; returns their paths. Raises OSError and JournalError."""
-    found = _read(folder, plan, scripts)
-    folder.handover.mkdir(exist_ok=True)
+
+@dataclass(frozen=True)
+class Part:
+    """A part of the job: only some sites (by key or name), or only what was concluded since a day."""
+
+    sites: tuple[str, ...] = ()
+    since: datetime.date | None = None
+    labels: str = STANDARD
+    used_labels: int = 0
+
+    def holds(self, record: DeviceRecord) -> bool:
+        """Whether a device belongs to it."""
+        site, at = record.device.site, record.memory.concluded_at
+        if self.sites and not {site.key.lower(), site.name.lower()} & {name.lower() for name in self.sites}:
+            return False
+        return self.since is None or (at is not None and datetime.date.fromtimestamp(at) >= self.since)
+
+    @property
+    def folder(self) -> str:
+        """The folder of its papers inside `handover/`; nothing for the whole job."""
+        since = f"since-{self.since.isoformat()}" if self.since else ""
+        return "-".join(filter(None, [*(slug(site) for site in self.sites), since]))
+
+
+@dataclass(frozen=True)
+class Papers:
+    """All papers of a job, or of a part of it, by their names; each is made when it is asked for."""
+
+    title: str
+    found: Sequence[DeviceRecord]
+    everyone: Sequence[DeviceRecord]
+    at: float | None
+    """When the last thing happened that they tell of, in seconds since 1970; None where nothing did."""
+    books: Mapping[str, Phrasebook]
+    host_keys: str = ""
+    photos: Mapping[str, Sequence[Path]] | None = None
+    part: Part = Part()
+
+    @cached_property
+    def sites(self) -> list[tuple[str, Drawing]]:
+        """The drawing of each site, with the name of its file."""
+        groups = by_site(list(self.found))
+        return [
+            (f"site-{slug(site.name)}", site_drawing(self.title, site, mine, self.everyone, self.at))
+            for site, mine in groups
+        ]
+
+    def map_of(self, name: str) -> tuple[SiteMap, Layout]:
+        """What the drawing of this name shows, and where; raises KeyError."""
+        for site, mine in by_site(list(self.found)):
+            if f"site-{slug(site.name)}" == name:
+                shown = site_map(mine, self.everyone)
+                return shown, lay_out(shown)
+        raise KeyError(name)
+
+    def told_by(self, name: str) -> list[str]:
+        """In a few lines, what a picture tells; nothing for those that only pictures can tell."""
+        stem = name.partition(".")[0]
+        if stem.startswith("ports-"):
+            record = next(record for record in self.found if f"ports-{slug(record.device.name)}" == stem)
+            return ["", *(field.in_words for field in port_fields(record, self.everyone))]
+        if stem.startswith("addresses-"):
+            mine = next(group for group in by_site(list(self.found)) if f"addresses-{slug(group[0].name)}" == stem)
+            return ["", *rungs_in_words(*mine)]
+        if stem == "timeline":
+            return ["", *(time_in_words(record) for record in self.found if record.memory.spans)]
+        return ["", *(" · ".join(told(r).splitlines()) for r in self.found)] if stem == "labels" else []
+
+    @cached_property
+    def port_maps(self) -> list[tuple[str, Drawing]]:
+        """The port map of each device that has planned ports."""
+        drawn = [(record.device.name, port_map(self.title, record, self.everyone)) for record in self.found]
+        return [(f"ports-{slug(name)}", drawing) for name, drawing in drawn if drawing is not None]
+
+    @cached_property
+    def ladders(self) -> list[tuple[str, Drawing]]:
+        """The address ladder of each site's subnet."""
+        drawn = [(site.name, address_ladder(self.title, site, mine)) for site, mine in by_site(list(self.found))]
+        return [(f"addresses-{slug(name)}", drawing) for name, drawing in drawn if drawing is not None]
+
+    def all(self) -> dict[str, bytes]:
+        """Every paper and export."""
+        line = timeline(self.title, list(self.found))
+        papers: dict[str, bytes] = {}
+        for book, drawn in (("sites", self.sites), ("ports", self.port_maps), ("addresses", self.ladders)):
+            papers |= {f"{name}.svg": _svg(drawing) for name, drawing in drawn}
+            if drawn:
+                papers[f"{book}.pdf"] = _pages([drawing for _, drawing in drawn], self.title)
+        papers |= {"timeline.svg": _svg(line), "timeline.pdf": _pages([line], self.title)}
+        papers["proof-sheet.pdf"] = proof_sheet(self.title, self.found, self.at, self.photos)
+        papers["labels.pdf"] = labels(self.title, self.found, sheet_of(self.part.labels), self.part.used_labels)
+        papers["as-built.csv"] = as_built(self.found)
+        pack = Pack(self.title, self.at or 0.0, self.found, self.books, self.host_keys)
+        papers |= {f"exports/{name}": data for name, data in exports(pack).items()}
+        papers["mail.txt"] = mail_text(self.title, self.found, self.at, list(papers)).encode()
+        return papers
+
+
+def papers_of(
+    folder: JobFolder,
+    plan: Plan,
+    scripts: Mapping[str, Script],
+    books: Mapping[str, Phrasebook],
+    part: Part | None = None,
+) -> Papers:
+    """The papers of a job as its journal is now. Raises JournalError."""
+    part = part or Part()
+    entries = _entries(folder)
+    everyone = records(plan, scripts, entries)
+    found = [record for record in everyone if part.holds(record)]
+    names = {record.device.name for record in found}
+    at = max((entry.at for entry in entries if entry.device in names), default=None)
     title = f"{plan.title}{', ' + plan.note if plan.note else ''}"
-    papers: dict[str, bytes] = {}
-    drawings = []
-    for site, of_site in by_site(found):
-        drawing = site_drawing(title, site, of_site)
-        drawings.append(drawing)
-        papers[f"site-{_slug(site.name)}.svg"] = renderSVG.drawToString(drawing).encode()
-    if drawings:
-        papers["sites.pdf"] = _pages(drawings, title)
-    line = timeline(title, found)
-    papers["timeline.svg"] = renderSVG.drawToString(line).encode()
-    papers["timeline.pdf"] = _pages([line], title)
-    papers["proof-sheet.pdf"] = _proof_sheet(title, found)
-    papers["as-built.csv"] = _as_built(found)
-    return [_write(folder.handover / name, data) for name, data in papers.items()]
+    keys = folder.host_keys.read_text("utf-8", "replace") if folder.host_keys.exists() else ""
+    return Papers(title, found, everyone, at, books, keys, _photos(folder, sorted(names)), part)
 
 
-def _read(folder: JobFolder, plan: Plan, scripts: Mapping[str, Script]) -> list[DeviceRecord]:
+def write_papers(
+    folder: JobFolder,
+    plan: Plan,
+    scripts: Mapping[str, Script],
+    books: Mapping[str, Phrasebook] | None = None,
+    part: Part | None = None,
+) -> list[Path]:
+    """Write every paper; returns their paths. Raises OSError, FileError and JournalError."""
+    papers = papers_of(folder, plan, scripts, books or {}, part)
+    return write_all(folder.handover / papers.part.folder, papers.all())
+
+
+def write_all(home: Path, papers: Mapping[str, bytes]) -> list[Path]:
+    """Write papers into a folder, each whole or not at all. Raises OSError and FileError."""
+    written = []
+    for name, data in papers.items():
+        file = home / name
+        file.parent.mkdir(parents=True, exist_ok=True)
+        write_whole(file, data)
+        written.append(file)
+    return written
+
+
+def _entries(folder: JobFolder) -> list[Entry]:
     if not folder.journal.exists():
-        return records(plan, scripts, ())
+        return []
     journal = Journal(folder.journal)
     try:
-        return records(plan, scripts, journal.entries())
+        return list(journal.entries())
     finally:
         journal.close()
 
 
-def _write(file: Path, data: bytes) -> Path:
-    write_whole(file, data)
-    return file
+def _photos(folder: JobFolder, names: Sequence[str]) -> dict[str, list[Path]]:
+    """The photos of each device: files whose name begins with the device's."""
+    home = folder.path / PHOTOS
+    if not home.is_dir():
+        return {}
+    files = sorted(f for f in home.iterdir() if f.suffix.lower() in PICTURES and f.is_file() and not f.is_symlink())
+    files = [file for file in files if file.stat().st_size <= LARGEST_PHOTO]
+    return {
+        name: [f for f in files if re.fullmatch(rf"{re.escape(name)}(?:[-_ .].*)?", f.stem)][:MOST_PHOTOS]
+        for name in names
+    }
 
 
-def _slug(name: str) -> str:
+def slug(name: str) -> str:
+    """A name for a file: small letters, digits and hyphens."""
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "site"
 
 
-def _pages(drawings: list[Drawing], title: str) -> bytes:
-    """One page a drawing, scaled to landscape A4."""
+def _svg(drawing: Drawing) -> bytes:
+    return embedded(renderSVG.drawToString(drawing)).encode()
+
+
+def _pages(drawings: Sequence[Drawing], title: str) -> bytes:
+    """One page a drawing, scaled to landscape A4, or to A3 where A4 would make its letters too small."""
     out = io.BytesIO()
-    width, height = landscape(A4)
-    canvas = Canvas(out, pagesize=(width, height))
+    canvas = Canvas(out, pagesize=landscape(A4), invariant=1)
     canvas.setTitle(title)
     for drawing in drawings:
+        sheet = A3 if page_fits(drawing) == "A3" else A4
+        width, height = sheet if drawing.height > drawing.width else landscape(sheet)
+        canvas.setPageSize((width, height))
         factor = min((width - 40) / drawing.width, (height - 40) / drawing.height)
         canvas.saveState()
-        canvas.translate(20, height - 20 - drawing.height * factor)
+        canvas.translate((width - drawing.width * factor) / 2, height - 20 - drawing.height * factor)
         canvas.scale(factor, factor)
         renderPDF.draw(drawing, canvas, 0, 0)
         canvas.restoreState()
@@ -87,172 +241,7 @@ def _pages(drawings: list[Drawing], title: str) -> bytes:
     return out.getvalue()
 
 
-_NORMAL = ParagraphStyle("normal", fontName=SANS, fontSize=8, leading=10, textColor=INK)
-_SMALL = ParagraphStyle("small", parent=_NORMAL, fontSize=7, leading=9, textColor=SOFT)
-_EVIDENCE = ParagraphStyle("evidence", parent=_NORMAL, fontName=MONO, fontSize=6.6, leading=8.2)
-_HEAD = ParagraphStyle("head", parent=_NORMAL, fontName=BOLD, fontSize=18, leading=24)
-_DEVICE = ParagraphStyle("device", parent=_NORMAL, fontName=BOLD, fontSize=12, leading=16)
-_WIDE, _NARROW, _ROOM = (96, 168), 46.5, 790
-"""Points: setting and planned, a column of the proof, and all of a row, of which the evidence has the rest."""
-
-
-def _proof_sheet(title: str, found: list[DeviceRecord]) -> bytes:
-    """Every device: planned, where it was read, and the evidence line; first of all, what remains open."""
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out,
-        pagesize=landscape(A4),
-        leftMargin=24,
-        rightMargin=24,
-        topMargin=26,
-        bottomMargin=26,
-        title=f"Proof sheet, {title}",
-    )
-    proved = sum(r.state == "proved" for r in found)
-    story: list[Flowable] = [
-        Paragraph("Proof sheet", _HEAD),
-        Paragraph(
-            _say(f"{title} · {proved} of {len(found)} devices proved · {time.strftime('%Y-%m-%d %H:%M')}"), _NORMAL
-        ),
-        Spacer(1, 10),
-        Paragraph("What remains open", _DEVICE),
-        *_still_open(found),
-        Spacer(1, 10),
-        Paragraph("Devices", _DEVICE),
-        _overview(found),
-    ]
-    for record in found:
-        story += [PageBreak(), *_device(record)]
-    document.build(story, onFirstPage=_foot, onLaterPages=_foot)
-    return out.getvalue()
-
-
-def _still_open(found: list[DeviceRecord]) -> list[Flowable]:
-    lines = [(r.device.name, sentence) for r in found for sentence in r.still_open]
-    if not lines:
-        return [Paragraph("Nothing.", _NORMAL)]
-    rows = [[Paragraph(_say(name), _NORMAL), Paragraph(_say(sentence), _NORMAL)] for name, sentence in lines]
-    return [_table(rows, (120, 670))]
-
-
-def _overview(found: list[DeviceRecord]) -> Table:
-    rows: list[list[Flowable]] = [
-        [Paragraph(h, _SMALL) for h in ("device", "site", "address", "serial", "label", "findings", "state")]
-    ]
-    for r in found:
-        findings = list(r.memory.findings.values())
-        colour = STATE[r.state].hexval().replace("0x", "#")
-        cells = (
-            r.device.name,
-            r.device.site.name,
-            str(r.device.address or "none"),
-            r.device.serial,
-            r.device.label,
-            f"{sum(f.holds for f in findings)} of {len(findings)} hold",
-        )
-        rows.append(
-            [
-                *(Paragraph(_say(c), _NORMAL) for c in cells),
-                Paragraph(f"<font color='{colour}'>{r.state}</font>", _NORMAL),
-            ]
-        )
-    return _table(rows, (150, 150, 120, 90, 90, 90, 100))
-
-
-def _device(record: DeviceRecord) -> list[Flowable]:
-    device = record.device
-    colour = STATE[record.state].hexval().replace("0x", "#")
-    head = [
-        Paragraph(f"{_say(device.name)}  <font color='{colour}'>{record.state}</font>", _DEVICE),
-        Paragraph(
-            _say(
-                f"{device.site.name} · {device.location or 'place not given'} · {device.family} · "
-                f"serial {device.serial or 'not given'} · MAC {device.mac or 'not given'} · "
-                f"label {device.label or 'not given'}"
-            ),
-            _SMALL,
-        ),
-        Spacer(1, 6),
-    ]
-    settings = list(dict.fromkeys(s for s, _ in record.memory.findings))
-    if not settings:
-        return [KeepTogether([*head, Paragraph("Nothing was read back.", _NORMAL)])]
-    sources = columns(source for _, source in record.memory.findings)
-    headings = ("setting", "planned", *(COLUMNS[source] for source in sources), "evidence")
-    rows: list[list[Flowable]] = [[Paragraph(h, _SMALL) for h in headings]]
-    for setting in settings:
-        mine = [record.memory.findings.get((setting, s)) for s in sources]
-        first = next(f for f in mine if f)
-        evidence = "<br/>".join(_evidence(f) for f in _telling(mine))
-        rows.append(
-            [
-                Paragraph(_say(first.title), _NORMAL),
-                Paragraph(_say(first.planned), _NORMAL),
-                *(Paragraph(_verdict(f), _NORMAL) for f in mine),
-                Paragraph(evidence, _EVIDENCE),
-            ]
-        )
-    narrow = [_NARROW] * len(sources)
-    kept = [
-        part
-        for what, lines in record.memory.kept.items()
-        for part in (
-            Spacer(1, 4),
-            Paragraph(f"{_say(what)}, as the device showed it", _SMALL),
-            Paragraph("<br/>".join(map(_say, lines)), _EVIDENCE),
-        )
-    ]
-    return [*head, _table(rows, (*_WIDE, *narrow, _ROOM - sum(_WIDE) - sum(narrow))), *kept]
-
-
-def _telling(mine: list[Finding | None]) -> list[Finding]:
-    """The findings whose evidence is worth printing: differences, else the last one that was read."""
-    there = [f for f in mine if f]
-    read_back = [f for f in there if f.source is not Source.OUTSIDE]
-    outside = [f for f in there if f.source is Source.OUTSIDE]
-    return [f for f in there if not f.holds] or [*read_back[-1:], *outside]
-
-
-def _evidence(finding: Finding) -> str:
-    lines = [line.strip() for line in finding.evidence.split("\n") if line.strip()] or ["nothing was shown"]
-    return "<br/>".join(_say(line) for line in lines)
-
-
-def _verdict(finding: Finding | None) -> str:
-    if finding is None:
-        return ""
-    colour = (GREEN if finding.holds else ROSE).hexval().replace("0x", "#")
-    return f"<font color='{colour}'>{finding.verdict.value}</font>"
-
-
-def _say(text: str) -> str:
-    return escape(text.encode("cp1252", "replace").decode("cp1252"))
-
-
-def _table(rows: list[list[Flowable]], widths: tuple[float, ...]) -> Table:
-    return Table(
-        rows,
-        colWidths=widths,
-        repeatRows=1 if len(widths) > 2 else 0,
-        splitInRow=1,  # evidence can be longer than a page
-        style=[
-            ("VALIGN", (0, 0), (-1, -1), "TOP"),
-            ("LINEBELOW", (0, 0), (-1, -1), 0.3, HAIR),
-            ("TOPPADDING", (0, 0), (-1, -1), 2),
-            ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-            ("LEFTPADDING", (0, 0), (-1, -1), 3),
-            ("RIGHTPADDING", (0, 0), (-1, -1), 3),
-        ],
-    )
-
-
-def _foot(canvas: Canvas, document: SimpleDocTemplate) -> None:
-    canvas.setFont(SANS, 7)
-    canvas.setFillColor(SOFT)
-    canvas.drawRightString(document.pagesize[0] - 24, 14, f"page {canvas.getPageNumber()}")
-
-
-def _as_built(found: list[DeviceRecord]) -> bytes:
+def as_built(found: Sequence[DeviceRecord]) -> bytes:
     """One row a device: who it is, and what was read back last of every setting; RFC 4180."""
     out = io.StringIO()
     table = csv.writer(out)

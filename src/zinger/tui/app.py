@@ -6,7 +6,6 @@ picture, and what each screen needs is loaded with it.
 
 from __future__ import annotations
 
-import asyncio
 import os
 from collections.abc import Callable
 from pathlib import Path
@@ -358,18 +357,11 @@ class ZingerApp(GuardedApp):
         self.notify(self.calling.turn())
 
     def action_handover(self) -> None:
-        """Write the papers, away from the interface's loop."""
-        self.run_worker(self._write_papers(), exclusive=True, name="handover")
+        """The papers, to look at and to write."""
+        from zinger.tui.handover import HandoverScreen
 
-    async def _write_papers(self) -> None:
-        from zinger.handover.papers import write_papers  # here, since the drawing library takes long to load
-
-        try:
-            written = await asyncio.to_thread(write_papers, self.job.folder, self.job.plan, self.job.scripts)
-        except (OSError, ZingerError) as error:
-            self.tell("The papers could not be written", str(error))
-            return
-        self.notify(f"{len(written)} papers in {self.job.folder.handover}", title="handover")
+        if not isinstance(self.screen, HandoverScreen):
+            self.push_screen(HandoverScreen())
 
     def action_leave(self) -> None:
         """Quit; asks first when devices are in mid-conversation."""

@@ -58,6 +58,9 @@ class Host(Protocol):
     def plan_value(self, device: str, setting: str, text: str) -> None:
         """Another value in a device's own row of the sheet, saved at once."""
 
+    def tell(self, title: str, text: str) -> None:
+        """Show a message that stays until it was read."""
+
     def keep_secret(self, entry: str, secret: str) -> None:
         """Put a password into the vault, and have it masked from now on. Raises ZingerError."""
 

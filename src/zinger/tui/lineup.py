@@ -251,7 +251,7 @@ class LineUp(ZingerScreen):
         Binding("q", "app.leave", "quit", tooltip="asks first where a conversation is under way"),
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
-        Binding("h", "app.handover", "handover", tooltip="write the papers: drawing, timeline, proof sheet, table"),
+        Binding("h", "app.handover", "handover", tooltip="the papers and exports: look at them, write them"),
         Binding("w", "app.forecast", "when", tooltip="the forecast: when the bench is done, and who waits for what"),
         Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
         Binding("b", "app.ring", "bell", show=False, tooltip="ring, and tell the desktop, when a device needs you"),

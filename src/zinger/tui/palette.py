@@ -26,7 +26,7 @@ EVERYWHERE = (
     ("app.go", "go", "carry the devices to a proved baseline"),
     ("app.import", "import", "bring in somebody's sheet"),
     ("app.forecast", "forecast", "when the bench is done, who waits for what, what one more would save"),
-    ("app.handover", "write the papers", "drawing, timeline, proof sheet, as-built table"),
+    ("app.handover", "handover", "drawings, proof sheet, labels, exports: look at them, write them"),
     ("app.welcome", "welcome", "recent jobs, a new job, the demo"),
     ("app.help", "keys and shapes", "help for the screen in front"),
     ("app.leave", "quit", "asks first where a conversation is under way"),
