@@ -212,12 +212,12 @@ def test_evidence_that_is_longer_than_a_page_goes_on_over_the_next(job: Callable
 
 def test_nothing_that_a_device_said_becomes_a_formula(job: Callable[..., Path]) -> None:
     from zinger.handover.papers import as_built
-    from zinger.handover.proofsheet import _say
+    from zinger.handover.proofsheet import say
 
     _, found = made_up(job)
     text = as_built(found).decode()
     assert re.search(r",'=10\.44\.8\.2,", text)
-    assert _say("<b>&\u4e2d") == "&lt;b&gt;&amp;?"
+    assert say("<b>&\u4e2d") == "&lt;b&gt;&amp;?"
 
 
 def test_a_restart_has_a_column_only_where_there_was_one() -> None:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from zinger.cli.common import CommandError, JobArg
+from zinger.cli.common import CommandError, JobArg, Json
 
 if TYPE_CHECKING:
     from zinger.plan.values.secrets import SecretRef
@@ -21,25 +21,89 @@ def secret(
     job: JobArg,
     entry: Annotated[str | None, typer.Argument(help="such as kvr-wj-sw1/administrator")] = None,
     show: Annotated[bool, typer.Option("--show", help="print the password itself")] = False,
+    rotate: Annotated[bool, typer.Option("--rotate", help="make a new one; the next run sends and proves it")] = False,
+    key: Annotated[bool, typer.Option("--key", help="print your public key, for a colleague to share with")] = False,
+    share: Annotated[str, typer.Option(metavar="KEY", help="have this age key open the vault too")] = "",
+    name: Annotated[str, typer.Option(metavar="NAME", help="whose key it is")] = "",
+    unshare: Annotated[str, typer.Option(metavar="KEY", help="seal it without this key from now on")] = "",
+    sealed: Annotated[bool, typer.Option("--sealed", help="write all of them as a PDF inside an age file")] = False,
+    as_json: Json = False,
 ) -> None:
-    """List the vault's entries; with an entry, set it (typed blind, or from standard input) or show it."""
+    """List the vault's entries; with an entry, set it (typed blind, or from standard input), show it, or change it."""
     from zinger.plan.values.secrets import SecretRef
     from zinger.store.folder import JobFolder
     from zinger.store.vault import Vault
 
     folder = JobFolder(job)
     vault = Vault(folder.vault)
-    if entry is None:
-        for name in vault.names():
-            print(name)
+    if key:
+        print(vault.own_key())
+    elif share:
+        vault.add_recipient(share, name or "unnamed")
+        print(f"{name or share} can open {folder.vault.name} from now on")
+    elif unshare:
+        vault.remove_recipient(unshare)
+        print(f"{unshare} can't open what is written from now on. What they saw they know: change it with --rotate")
+    elif sealed:
+        _seal(job, vault)
+    elif entry is None:
+        _list(job, vault, as_json)
+    elif rotate:
+        _rotate(job, vault, entry)
+    elif show:
+        print(vault.get(SecretRef(entry)))
+    else:
+        _put(folder, vault, SecretRef(entry), _asked(entry))
+        typer.echo(f"{entry} is in {folder.vault.name}")
+
+
+def _list(job: Path, vault: Vault, as_json: bool) -> None:
+    """Every entry with the device and account that use it, when it was proved, and how old it is."""
+    from dataclasses import asdict
+
+    from zinger.cli.common import open_job, print_json
+    from zinger.run.credentials import credentials_of
+    from zinger.wording import short
+
+    found = credentials_of(open_job(job), vault)
+    if as_json:
+        print_json([asdict(row) for row in found])
         return
-    ref = SecretRef(entry)
-    if show:
-        print(vault.get(ref))
-        return
-    new = _asked(entry)
-    _put(folder, vault, ref, new)
-    typer.echo(f"{entry} is in {folder.vault.name}")
+    now = time.time()
+    for row in found:
+        age = short(now - row.since) if row.since is not None else "unknown age" if row.kept else "not made yet"
+        proved = time.strftime("proved %Y-%m-%d %H:%M", time.localtime(row.proved_at)) if row.proved_at else ""
+        state = "being changed" if row.rotating else proved or "not proved"
+        who = row.account or row.what or "used by no device"
+        print(f"{row.entry:<34} {row.device:<16} {who:<24} {row.address:<15} {age:<13} {state}")
+    for key, who in vault.recipients().items():
+        print(f"also opened by {who}: {key}")
+
+
+def _rotate(job: Path, vault: Vault, entry: str) -> None:
+    from zinger.cli.common import open_job
+    from zinger.run.credentials import rotate
+    from zinger.run.steering import keep
+
+    opened = open_job(job)
+    opened.folder.lock()
+    try:
+        events = rotate(opened, vault, entry)
+    finally:
+        opened.folder.unlock()
+    keep(opened, events)
+    devices = " ".join(f"--only {name}" for name, _ in events)
+    print(f"{entry} has a new password; the old one is kept until it is proved. Send it: zinger run {job} {devices}")
+
+
+def _seal(job: Path, vault: Vault) -> None:
+    """Apart from all other papers: whoever finds the folder can't read it."""
+    from zinger.cli.common import open_job
+    from zinger.handover.credentials import seal_paper
+    from zinger.store.vault import identity_file
+
+    file = seal_paper(open_job(job), vault)
+    print(f"{file}\nPrint it: age -d -i {identity_file()} {file.name} | lp, or with any age tool")
 
 
 def backup(

@@ -19,11 +19,11 @@ from zinger.handover.fonts import BOLD, MONO, SANS, drawable
 from zinger.handover.record import DeviceRecord
 from zinger.proof.findings import COLUMNS, Finding, Source, columns
 
-_NORMAL = ParagraphStyle("normal", fontName=SANS, fontSize=8, leading=10, textColor=INK)
-_SMALL = ParagraphStyle("small", parent=_NORMAL, fontSize=7, leading=9, textColor=SOFT)
-_EVIDENCE = ParagraphStyle("evidence", parent=_NORMAL, fontName=MONO, fontSize=6.6, leading=8.2)
-_HEAD = ParagraphStyle("head", parent=_NORMAL, fontName=BOLD, fontSize=18, leading=24)
-_DEVICE = ParagraphStyle("device", parent=_NORMAL, fontName=BOLD, fontSize=12, leading=16)
+NORMAL = ParagraphStyle("normal", fontName=SANS, fontSize=8, leading=10, textColor=INK)
+SMALL = ParagraphStyle("small", parent=NORMAL, fontSize=7, leading=9, textColor=SOFT)
+EVIDENCE = ParagraphStyle("evidence", parent=NORMAL, fontName=MONO, fontSize=6.6, leading=8.2)
+HEAD = ParagraphStyle("head", parent=NORMAL, fontName=BOLD, fontSize=18, leading=24)
+DEVICE = ParagraphStyle("device", parent=NORMAL, fontName=BOLD, fontSize=12, leading=16)
 _WIDE, _NARROW, _ROOM = (96, 168), 46.5, 790
 """Points: setting and planned, a column of the proof, and all of a row, of which the evidence has the rest."""
 
@@ -52,13 +52,13 @@ def proof_sheet(
     proved = sum(r.state == "proved" for r in found)
     as_of = time.strftime(" · as of %Y-%m-%d %H:%M", time.localtime(at)) if at else ""
     story: list[Flowable] = [
-        Paragraph("Proof sheet", _HEAD),
-        Paragraph(_say(f"{title} · {proved} of {len(found)} devices proved{as_of}"), _NORMAL),
+        Paragraph("Proof sheet", HEAD),
+        Paragraph(say(f"{title} · {proved} of {len(found)} devices proved{as_of}"), NORMAL),
         Spacer(1, 10),
-        Paragraph("What remains open", _DEVICE),
+        Paragraph("What remains open", DEVICE),
         *_still_open(found),
         Spacer(1, 10),
-        Paragraph("Devices", _DEVICE),
+        Paragraph("Devices", DEVICE),
         _overview(found),
     ]
     for record in found:
@@ -70,14 +70,14 @@ def proof_sheet(
 def _still_open(found: Sequence[DeviceRecord]) -> list[Flowable]:
     lines = [(r.device.name, sentence) for r in found for sentence in r.still_open]
     if not lines:
-        return [Paragraph("Nothing.", _NORMAL)]
-    rows = [[Paragraph(_say(name), _NORMAL), Paragraph(_say(sentence), _NORMAL)] for name, sentence in lines]
+        return [Paragraph("Nothing.", NORMAL)]
+    rows = [[Paragraph(say(name), NORMAL), Paragraph(say(sentence), NORMAL)] for name, sentence in lines]
     return [_table(rows, (120, 670))]
 
 
 def _overview(found: Sequence[DeviceRecord]) -> Table:
     rows: list[list[Flowable]] = [
-        [Paragraph(h, _SMALL) for h in ("device", "site", "address", "serial", "label", "findings", "state")]
+        [Paragraph(h, SMALL) for h in ("device", "site", "address", "serial", "label", "findings", "state")]
     ]
     for r in found:
         findings = list(r.memory.findings.values())
@@ -91,10 +91,7 @@ def _overview(found: Sequence[DeviceRecord]) -> Table:
             f"{sum(f.holds for f in findings)} of {len(findings)} hold",
         )
         rows.append(
-            [
-                *(Paragraph(_say(c), _NORMAL) for c in cells),
-                Paragraph(f"<font color='{colour}'>{r.state}</font>", _NORMAL),
-            ]
+            [*(Paragraph(say(c), NORMAL) for c in cells), Paragraph(f"<font color='{colour}'>{r.state}</font>", NORMAL)]
         )
     return _table(rows, (150, 150, 120, 90, 90, 90, 100))
 
@@ -103,33 +100,33 @@ def _device(record: DeviceRecord) -> list[Flowable]:
     device = record.device
     colour = STATE[record.state].hexval().replace("0x", "#")
     head = [
-        Paragraph(f"{_say(device.name)}  <font color='{colour}'>{record.state}</font>", _DEVICE),
+        Paragraph(f"{say(device.name)}  <font color='{colour}'>{record.state}</font>", DEVICE),
         Paragraph(
-            _say(
+            say(
                 f"{device.site.name} · {device.location or 'place not given'} · {device.family} · "
                 f"serial {device.serial or 'not given'} · MAC {device.mac or 'not given'} · "
                 f"label {device.label or 'not given'}"
             ),
-            _SMALL,
+            SMALL,
         ),
         Spacer(1, 6),
     ]
     settings = list(dict.fromkeys(s for s, _ in record.memory.findings))
     if not settings:
-        return [KeepTogether([*head, Paragraph("Nothing was read back.", _NORMAL)])]
+        return [KeepTogether([*head, Paragraph("Nothing was read back.", NORMAL)])]
     sources = columns(source for _, source in record.memory.findings)
     headings = ("setting", "planned", *(COLUMNS[source] for source in sources), "evidence")
-    rows: list[list[Flowable]] = [[Paragraph(h, _SMALL) for h in headings]]
+    rows: list[list[Flowable]] = [[Paragraph(h, SMALL) for h in headings]]
     for setting in settings:
         mine = [record.memory.findings.get((setting, s)) for s in sources]
         first = next(f for f in mine if f)
         evidence = "<br/>".join(_evidence(f) for f in _telling(mine))
         rows.append(
             [
-                Paragraph(_say(first.title), _NORMAL),
-                Paragraph(_say(first.planned), _NORMAL),
-                *(Paragraph(_verdict(f), _NORMAL) for f in mine),
-                Paragraph(evidence, _EVIDENCE),
+                Paragraph(say(first.title), NORMAL),
+                Paragraph(say(first.planned), NORMAL),
+                *(Paragraph(_verdict(f), NORMAL) for f in mine),
+                Paragraph(evidence, EVIDENCE),
             ]
         )
     narrow = [_NARROW] * len(sources)
@@ -138,8 +135,8 @@ def _device(record: DeviceRecord) -> list[Flowable]:
         for what, lines in record.memory.kept.items()
         for part in (
             Spacer(1, 4),
-            Paragraph(f"{_say(what)}, as the device showed it", _SMALL),
-            Paragraph("<br/>".join(map(_say, lines)), _EVIDENCE),
+            Paragraph(f"{say(what)}, as the device showed it", SMALL),
+            Paragraph("<br/>".join(map(say, lines)), EVIDENCE),
         )
     ]
     return [*head, _table(rows, (*_WIDE, *narrow, _ROOM - sum(_WIDE) - sum(narrow))), *kept]
@@ -152,13 +149,9 @@ def _photos(files: Sequence[Path]) -> list[Flowable]:
         try:
             width, height = ImageReader(str(file)).getSize()
             factor = min(360 / width, 180 / height)
-            found += [
-                Spacer(1, 6),
-                Image(str(file), width * factor, height * factor),
-                Paragraph(_say(file.name), _SMALL),
-            ]
+            found += [Spacer(1, 6), Image(str(file), width * factor, height * factor), Paragraph(say(file.name), SMALL)]
         except Exception as error:  # whatever a stranger's file does to the decoder
-            found.append(Paragraph(_say(f"{file.name} can't be read as a picture: {type(error).__name__}"), _SMALL))
+            found.append(Paragraph(say(f"{file.name} can't be read as a picture: {type(error).__name__}"), SMALL))
     return found
 
 
@@ -172,7 +165,7 @@ def _telling(mine: list[Finding | None]) -> list[Finding]:
 
 def _evidence(finding: Finding) -> str:
     lines = [line.strip() for line in finding.evidence.split("\n") if line.strip()] or ["nothing was shown"]
-    return "<br/>".join(_say(line) for line in lines)
+    return "<br/>".join(say(line) for line in lines)
 
 
 def _verdict(finding: Finding | None) -> str:
@@ -182,7 +175,8 @@ def _verdict(finding: Finding | None) -> str:
     return f"<font color='{colour}'>{finding.verdict.value}</font>"
 
 
-def _say(text: str) -> str:
+def say(text: str) -> str:
+    """A text for a paragraph: with letters that can be drawn, and no markup of its own."""
     return escape(drawable(text))
 
 

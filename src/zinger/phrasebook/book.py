@@ -304,6 +304,8 @@ class Phrasebook:
             yield f"settings.{name}", step
             if step.also:
                 yield f"settings.{name}.also", step.also
+            if step.change:
+                yield f"settings.{name}.change", step.change
         for index, step in enumerate(self.prepare):
             yield f"prepare.{index}", step
         for index, step in enumerate(self.saves):

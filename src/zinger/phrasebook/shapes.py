@@ -207,6 +207,7 @@ class StepShape(OnPage):
     after_device: str = ""
     hands: HandsShape | None = None
     also: StepShape | None = None
+    change: StepShape | None = None
     tries: StepShape | None = None
 
 

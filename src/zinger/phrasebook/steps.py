@@ -195,6 +195,8 @@ class StepTemplate:
     """What a person does at the device, in the place of anything sent."""
     tries: StepTemplate | None = None
     """How the device is made to use a password or key of it, so that it is proved; for each entry with one."""
+    change: StepTemplate | None = None
+    """What is sent instead where the device has it already, but not with this password or key."""
 
     @property
     def interview(self) -> str:
@@ -217,7 +219,7 @@ class StepTemplate:
         sources = [self.undo, self.after_device, *self.what.sources]
         sources += [reads.shows for reads in (self.reads, *self.reads_too) if reads]
         around = {"plan", "device", "factory_account", "now"}
-        further = (self.also, self.tries)
+        further = (self.also, self.change, self.tries)
         return any(names_used(s) & around for s in sources) or any(
             step is not None and step.looks_around for step in further
         )

@@ -18,6 +18,7 @@ from zinger.plan.subjects.accounts.settings import CONSOLE_PASSWORD, PRIVILEGED_
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import SIGN_IN, SURVIVED, Debt, Deeds, Outcome, settle
+from zinger.script.compile import TRIED
 from zinger.store.entries import (
     Accepted,
     Booted,
@@ -38,6 +39,8 @@ from zinger.store.entries import (
     Proved,
     Renewed,
     Restored,
+    Rotated,
+    Rotating,
     RunBegan,
     Saved,
     SetAside,
@@ -50,6 +53,7 @@ from zinger.store.entries import (
     WillSend,
     read,
 )
+from zinger.store.vault import BEFORE
 
 FACTORY_PREFIX = "factory/"
 QUESTIONS_OF = "questions of "
@@ -133,6 +137,10 @@ class Memory:
     """The settings that a person has passed over."""
     notes: list[tuple[float, str]] = field(default_factory=list)
     """What a person noted about it, and when."""
+    rotating: set[str] = field(default_factory=set)
+    """The entries with a new password that the device was not proved to know yet."""
+    held_at: dict[str, float] = field(default_factory=dict)
+    """When each finding about a password held last, by its name."""
     stopped: str = ""
     """The state in which a person stopped it last, if nothing came after."""
 
@@ -259,6 +267,21 @@ def _found(memory: Memory, event: Found, device: str, at: float) -> None:
     if finding.setting.startswith(SIGN_IN):
         name = finding.setting.removeprefix(SIGN_IN)
         (memory.kept_out.discard if finding.holds else memory.kept_out.add)(name)
+    if finding.holds and finding.setting.startswith((SIGN_IN, TRIED)):
+        memory.held_at[finding.setting] = at
+
+
+def _rotating(memory: Memory, event: Rotating, device: str, at: float) -> None:
+    """It knows the password of before, and is to be sent the new one: who was let in with the entry was with that."""
+    memory.rotating.add(event.entry)
+    memory.begun -= set(event.settings)
+    before = {pair: (pair[0], event.entry + BEFORE) for pair in memory.accepted if pair[1] == event.entry}
+    memory.accepted = [before.get(pair, pair) for pair in memory.accepted]
+
+
+def _rotated(memory: Memory, event: Rotated, device: str, at: float) -> None:
+    memory.rotating.discard(event.entry)
+    memory.accepted = [pair for pair in memory.accepted if pair[1] != event.entry + BEFORE]
 
 
 def _set_aside(memory: Memory, event: SetAside, device: str, at: float) -> None:
@@ -310,6 +333,8 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     SetAside: _set_aside,
     PassedOver: _passed_over,
     Stopped: _stopped,
+    Rotating: _rotating,
+    Rotated: _rotated,
     Noted: _noted,
     Configured: _concluded,
     Proved: _concluded,

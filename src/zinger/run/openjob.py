@@ -19,6 +19,7 @@ from zinger.script.scripts import Scripts
 from zinger.store import entries
 from zinger.store.folder import JobFolder
 from zinger.store.openplan import OpenPlan
+from zinger.wording import counted
 
 if TYPE_CHECKING:
     from zinger.store.journal import Journal
@@ -118,6 +119,8 @@ def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
         line.say(f"{memory.aside}: left out", Mark.NONE)
     elif memory.stopped:
         line.say(f"stopped by you · {memory.stopped}", Mark.AHEAD)
+    elif memory.rotating:
+        line.say(f"{counted(len(memory.rotating), 'new password')} to be sent; run it", Mark.AHEAD)
     elif memory.concluded_at and memory.concluded_of not in ("", revision):
         line.say("plan changed since it was read back; run it again", Mark.AHEAD)
     elif memory.concluded_at:

@@ -21,6 +21,7 @@ from zinger.run.board import Mark
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
+from zinger.run.credentials import settled
 from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
 from zinger.run.onwire import Assignment, OnWire
@@ -254,8 +255,15 @@ class Run:
     def _send(self, name: str) -> None:
         task = self.tasks[name] = asyncio.create_task(self.carriers[name].carry(), name=f"carry {name}")
         task.add_done_callback(lambda _: self._see_plan(name))
+        task.add_done_callback(lambda _: self._settle_passwords(name))
         if self.ended is not None:
             task.add_done_callback(self.ended)
+
+    def _settle_passwords(self, name: str) -> None:
+        """A password that was changed and is proved now: the one before is dropped."""
+        if self.journal is not None and name in self.job.memories:
+            for event in settled(self.job, self.job.vault or Vault(self.job.folder.vault), name):
+                self._note(event, name)
 
     def _see_plan(self, name: str) -> None:
         """A device that is through, and whose plan was changed meanwhile, is shown under its new one."""

@@ -29,7 +29,9 @@ class Manner:
 
 def is_done(job: OpenJob, name: str) -> bool:
     """Whether there is nothing more to do for a device: proved, or as far as its family goes; or it is left out."""
-    return job.board.lines[name].mood in (Mark.PROVED, Mark.CONFIGURED) or bool(job.memories[name].aside)
+    memory = job.memories[name]
+    finished = job.board.lines[name].mood in (Mark.PROVED, Mark.CONFIGURED) and not memory.rotating
+    return finished or bool(memory.aside)
 
 
 def not_done(job: OpenJob) -> list[str]:
@@ -84,6 +86,8 @@ def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
         say_what_is_known(line, memory)
     elif isinstance(event, entries.Noted):
         show_notes(line, memory)
+    elif isinstance(event, entries.Rotating) and not line.active:
+        say_what_is_known(line, memory)
     elif isinstance(event, entries.Accepted) and not line.active:
         line.outcome = memory.outcome
         if memory.concluded_at:

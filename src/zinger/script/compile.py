@@ -106,6 +106,8 @@ class Step:
     shows_too: tuple[Shows, ...] = ()
     """Other facts that show a part of it."""
     also: Step | None = None
+    change: Step | None = None
+    """What is sent instead where the device has it already, but not with this password or key."""
     unsent: tuple[Part, ...] = ()
     """Parts of the planned value that its lines do not use."""
     unshown: tuple[Part, ...] = ()
@@ -367,6 +369,7 @@ class Filler:
     def _fill(self, template: StepTemplate, value: Value) -> Step:
         sent, shown = Parts(value.value), Parts(value.value)
         also = self._fill(template.also, value) if template.also else None
+        change = self._fill(template.change, value) if template.change else None
         step = self._filled(template, sent.value(), shown)
         names = self._using(template.after_device, value=value.value)
         first = render_text(template.after_device, **names).strip() if template.after_device else ""
@@ -386,6 +389,7 @@ class Filler:
             stop=value.setting.stop,
             value=value.shown,
             also=also,
+            change=change,
             unsent=unsent,
             unshown=(
                 *(part for part in hidden if not part.secret),

@@ -108,6 +108,23 @@ class Restored(Happened):
 
 
 @dataclass(frozen=True)
+class Rotating(Happened):
+    """An entry has a new password, which these settings of the device send; it knows the one before until then."""
+
+    kind = "rotating"
+    entry: str
+    settings: list[str]
+
+
+@dataclass(frozen=True)
+class Rotated(Happened):
+    """The new password of an entry was proved on the device."""
+
+    kind = "rotated"
+    entry: str
+
+
+@dataclass(frozen=True)
 class HandsWithdrawn(Happened):
     """Nobody waits any more for an act that was asked for."""
 
@@ -411,6 +428,8 @@ _KINDS: dict[str, type[Any]] = {
         HandsAsked,
         HandsAnswered,
         HandsWithdrawn,
+        Rotating,
+        Rotated,
         HandsDone,
         TermsAccepted,
         NewCertificate,

@@ -14,6 +14,7 @@ import json
 import os
 import secrets as entropy
 import string
+import time
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from hashlib import sha256
@@ -37,6 +38,10 @@ def _counts(secret: str) -> bool:
         for a, b in itertools.pairwise(secret)
     }
     return len(secret) > 3 and len(steps) == 1 and steps <= {0, 1, -1, 9}
+
+
+BEFORE = "/before"
+"""What is added to the name of an entry for the password that it had before, while devices are told the new one."""
 
 
 class VaultError(ZingerError):
@@ -108,6 +113,9 @@ class Vault:
         self._salt = entropy.token_bytes(16)
         self._stamp: tuple[int, int, int] | None = None
         self._kept: dict[str, str] = {}
+        self._since: dict[str, float] = {}
+        self._recipients: dict[str, str] = {}
+        """Whose keys open it beside this person's: a name by each."""
         self._refresh()
 
     @property
@@ -123,14 +131,16 @@ class Vault:
             return
         stamp = (stat.st_ino, stat.st_mtime_ns, stat.st_size)
         if stamp != self._stamp:
-            self._kept = self._read()
+            self._kept, self._since, self._recipients = self._read()
             self._stamp = stamp
 
-    def _read(self) -> dict[str, str]:
+    def _read(self) -> tuple[dict[str, str], dict[str, float], dict[str, str]]:
         identity = _identity(self._identity_file)
         try:
-            plain = pyrage.decrypt(self.file.read_bytes(), [identity])
-            return {str(k): str(v) for k, v in json.loads(plain)["secrets"].items()}
+            plain = json.loads(pyrage.decrypt(self.file.read_bytes(), [identity]))
+            since = {str(k): float(v) for k, v in plain.get("since", {}).items()}
+            others = {str(k): str(v) for k, v in plain.get("recipients", {}).items()}
+            return {str(k): str(v) for k, v in plain["secrets"].items()}, since, others
         except OSError as error:
             raise VaultError(f"{self.file} can't be read: {error.strerror}") from None
         except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
@@ -151,7 +161,63 @@ class Vault:
 
     def seal(self, data: bytes) -> bytes:
         """Data that whoever can open this vault can open, as an age file of its own. Raises VaultError."""
-        return bytes(pyrage.encrypt(data, [_identity(self._identity_file).to_public()]))
+        return bytes(pyrage.encrypt(data, self._opened_by()))
+
+    def _opened_by(self) -> list[pyrage.x25519.Recipient]:
+        """Who can open what is sealed now: this person, and those who were added."""
+        self._refresh()
+        others = [pyrage.x25519.Recipient.from_str(key) for key in self._recipients]
+        return [_identity(self._identity_file).to_public(), *others]
+
+    def since(self, name: str) -> float | None:
+        """When an entry got its present password, in seconds since 1970; None for one of an older vault."""
+        self._refresh()
+        return self._since.get(name)
+
+    def recipients(self) -> dict[str, str]:
+        """Names of the others who can open it, by their public keys."""
+        self._refresh()
+        return dict(self._recipients)
+
+    def own_key(self) -> str:
+        """This person's public key, for a colleague to add."""
+        return str(_identity(self._identity_file).to_public())
+
+    def add_recipient(self, key: str, name: str) -> None:
+        """Have somebody else open it too, by their public age key. Raises VaultError for what is no such key."""
+        try:
+            pyrage.x25519.Recipient.from_str(key)
+        except pyrage.RecipientError:
+            raise VaultError(
+                f"{key!r} is not a public age key; it begins with age1, and `zinger secret JOB --key` shows it"
+            ) from None
+        with self._writing():
+            secrets = dict(self._secrets)
+            self._recipients = {**self._recipients, key: name}
+            self._write(secrets)
+
+    def remove_recipient(self, key: str) -> None:
+        """Seal it without somebody from now on; what they opened before they know. Raises VaultError."""
+        with self._writing():
+            secrets = dict(self._secrets)
+            if key not in self._recipients:
+                raise VaultError(f"{key} is not among those who can open the vault")
+            self._recipients = {other: name for other, name in self._recipients.items() if other != key}
+            self._write(secrets)
+
+    def rotate(self, ref: SecretRef, rules: FamilyRules | None) -> None:
+        """A new password for an entry, on disk when this returns; the one before is kept beside it."""
+        with self._writing():
+            old = self.get(ref)
+            new = make_secret(rules)
+            self._write(self._secrets | {ref.name: new, ref.name + BEFORE: old})
+
+    def drop(self, ref: SecretRef) -> None:
+        """Forget an entry; nothing happens where there is none."""
+        with self._writing():
+            left = {name: secret for name, secret in self._secrets.items() if name != ref.name}
+            if len(left) < len(self._kept):
+                self._write(left)
 
     def unseal(self, file: Path) -> bytes:
         """What such a file holds; raises VaultError."""
@@ -220,8 +286,17 @@ class Vault:
         )
 
     def _write(self, every: Mapping[str, str]) -> None:
-        plain = json.dumps({"secrets": every}, indent=1, sort_keys=True).encode()
+        now = time.time()
+        changed = {name for name, secret in every.items() if self._kept.get(name) != secret}
+        since = {
+            name: now if name in changed else self._since[name]
+            for name in every
+            if name in changed or name in self._since
+        }
+        kept = {"secrets": every, "since": since, "recipients": self._recipients}
+        plain = json.dumps(kept, indent=1, sort_keys=True).encode()
         if not self.file.exists() and not self._identity_file.exists():
             _make_identity(self._identity_file)
-        sealed = pyrage.encrypt(plain, [_identity(self._identity_file).to_public()])
+        others = [pyrage.x25519.Recipient.from_str(key) for key in self._recipients]
+        sealed = pyrage.encrypt(plain, [_identity(self._identity_file).to_public(), *others])
         write_whole(self.file, sealed, 0o600)

@@ -294,6 +294,13 @@ class ZingerApp(GuardedApp):
         if not isinstance(self.screen, ForecastScreen):
             self.push_screen(ForecastScreen())
 
+    def action_credentials(self) -> None:
+        """Accounts and passwords."""
+        from zinger.tui.credentials import CredentialsScreen
+
+        if not isinstance(self.screen, CredentialsScreen):
+            self.push_screen(CredentialsScreen())
+
     def action_import(self) -> None:
         """Bring a sheet into the open job."""
         self.open_import()

@@ -253,6 +253,9 @@ class LineUp(ZingerScreen):
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="the papers and exports: look at them, write them"),
         Binding("w", "app.forecast", "when", tooltip="the forecast: when the bench is done, and who waits for what"),
+        Binding(
+            "k", "app.credentials", "keys", show=False, tooltip="accounts and passwords, and when they were proved"
+        ),
         Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
         Binding("b", "app.ring", "bell", show=False, tooltip="ring, and tell the desktop, when a device needs you"),
         Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),

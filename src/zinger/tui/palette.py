@@ -25,6 +25,7 @@ EVERYWHERE = (
     ("app.plan", "plan", "look at the plan and edit it"),
     ("app.go", "go", "carry the devices to a proved baseline"),
     ("app.import", "import", "bring in somebody's sheet"),
+    ("app.credentials", "credentials", "accounts and passwords: show, copy, change, seal"),
     ("app.forecast", "forecast", "when the bench is done, who waits for what, what one more would save"),
     ("app.handover", "handover", "drawings, proof sheet, labels, exports: look at them, write them"),
     ("app.welcome", "welcome", "recent jobs, a new job, the demo"),

@@ -97,6 +97,7 @@ class StepsSection(Section):
             tuple(self._reads_too([*path, "shows_too"], fact, shown) for fact, shown in p.shows_too.items()),
             ByHand(p.hands.do, p.hands.see) if p.hands else None,
             self._trial([*path, "tries"], name, p.tries) if p.tries else None,
+            self.step([*path, "change"], name, p.change) if p.change else None,
         )
 
     def _what(

@@ -53,6 +53,13 @@ class Managing(Switching):
             raise Refused(f"{name} is here already")
         self.switch.running.people[name] = Person.with_secret(rest[2], await self.choose_secret(name))
 
+    async def do_renew(self, rest: list[str]) -> None:
+        name = one(rest, "a name")
+        if name not in self.switch.running.people:
+            raise Refused(f"nobody is called {name}")
+        level = self.switch.running.people[name].level
+        self.switch.running.people[name] = Person.with_secret(level, await self.choose_secret(name))
+
     async def do_stations(self, rest: list[str]) -> None:
         if rest == ["any"]:
             self.switch.running.stations = []

@@ -54,7 +54,7 @@ class Shell(Guarding, Managing):
 
     WORDS: ClassVar[dict[str, str]] = {
         "base": "step rename greet location contact keep restart",
-        "base/people": "add drop lock",
+        "base/people": "add renew drop lock",
         "base/mgmt": "vlan address gateway stations address6 gateway6",
         "base/names": "resolver suffix domain host drop-host",
         "base/clock": "source zone summer summer-rule key try-key today",

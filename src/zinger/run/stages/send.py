@@ -39,6 +39,8 @@ class Send:
         passed = on.memory.passed_over
         todo = [s for s in differ if not s.only_looked_at and on.done.refused[s.setting] < REFUSED_ENOUGH]
         todo = [s for s in todo if s.setting not in passed or s.interview]
+        lacking = to_send(wire.script, on.facts)  # of the others only the password or key is another one
+        todo = [s.change if s.change is not None and s not in lacking else s for s in todo]
         for step in wire.script.steps:
             if step not in differ:
                 wire.line.step(step.setting, Mark.SENT, "already set")

@@ -1,0 +1,108 @@
+"""The credentials of a job: which account of which device has which entry of the vault, and when it was last proved."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from zinger.plan.model import Device
+from zinger.plan.subjects.accounts.credentials import accounts_of, secrets_of
+from zinger.plan.values.secrets import SecretRef
+from zinger.proof.outcome import SIGN_IN
+from zinger.run.hands import RunError
+from zinger.run.memory import Memory
+from zinger.run.openjob import OpenJob
+from zinger.script.compile import TRIED
+from zinger.store import entries
+from zinger.store.vault import BEFORE, Vault
+from zinger.wording import did_you_mean
+
+
+@dataclass(frozen=True)
+class Credential:
+    """One entry in one use. Times in seconds since 1970; None where it was not seen, or nobody wrote it down."""
+
+    device: str
+    account: str
+    what: str
+    address: str
+    entry: str
+    kept: bool
+    since: float | None
+    proved_at: float | None
+    rotating: bool
+
+
+def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
+    """Every use of an entry by a device that can be spoken to, then entries that nobody uses; no password is read."""
+    names = set(vault.names()) if vault else set()
+    used: set[str] = set()
+    found = []
+    for name, memory in job.memories.items():
+        device = job.board.lines[name].device
+        for what, account, ref in _uses(device):
+            used.add(ref.name)
+            since = vault.since(ref.name) if vault else None
+            proved = _proved_at(memory, account, ref)
+            address = str(device.fixed.ip) if device.fixed else ""
+            kept, rotating = ref.name in names, ref.name in memory.rotating
+            found.append(Credential(name, account, what, address, ref.name, kept, since, proved, rotating))
+    loose = sorted(names - used)
+    found += [Credential("", "", "", "", n, True, vault.since(n) if vault else None, None, False) for n in loose]
+    return found
+
+
+def _uses(device: Device) -> Iterator[tuple[str, str, SecretRef]]:
+    """(what it is, account, entry) of a device, the first account of its family last."""
+    accounts = {account.secret: account.name for account in accounts_of(device)}
+    for setting, word, ref in secrets_of(device):
+        yield setting.title, accounts.get(ref, word if ref in accounts else ""), ref
+    yield "the first account", "", device.factory_account_secret
+
+
+def _proved_at(memory: Memory, account: str, ref: SecretRef) -> float | None:
+    """When it was used last and taken: an account by signing in, a key by being tried."""
+    keys = (
+        [SIGN_IN + account] if account else [n for n in memory.held_at if n.startswith(TRIED) and n.endswith(ref.name)]
+    )
+    return max((memory.held_at[key] for key in keys if key in memory.held_at), default=None)
+
+
+def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:
+    """Make a new password for an entry, the old one kept beside it; returns the events that have devices told.
+
+    Raises RunError for an entry that no step sends, or that is being changed already.
+    """
+    using = [
+        (n, [s.name for s, _, ref in secrets_of(job.board.lines[n].device) if ref.name == entry]) for n in job.memories
+    ]
+    users = [(name, settings) for name, settings in using if settings]
+    if not users:
+        known = {ref.name for name in job.memories for _, _, ref in secrets_of(job.board.lines[name].device)}
+        raise RunError(f"no device is sent {entry}{did_you_mean(entry, known)}; only what a step sends can be changed")
+    ref = SecretRef(entry)
+    if ref not in vault:
+        raise RunError(f"the vault has no entry {entry} yet; a run makes it")
+    if SecretRef(entry + BEFORE) in vault:
+        raise RunError(
+            f"{entry} is being changed already: run {', '.join(name for name, _ in users)} until it is proved"
+        )
+    asked = job.plan.password_rules
+    rules = [job.books[job.board.lines[name].device.family].rules.asked_of_passwords(asked) for name, _ in users]
+    strictest = min(rules, key=lambda rule: (rule.secret_longest - rule.secret_shortest, -rule.secret_shortest))
+    vault.rotate(ref, strictest)
+    return [(name, entries.Rotating(entry, settings)) for name, settings in users]
+
+
+def settled(job: OpenJob, vault: Vault, name: str) -> Sequence[entries.Rotated]:
+    """What a device has proved to know by now; once all who use it do, the old password is dropped."""
+    memory = job.memories[name]
+    if not memory.rotating or memory.concluded_at is None or memory.outcome.differing:
+        return ()
+    events = [entries.Rotated(entry) for entry in sorted(memory.rotating)]
+    for event in events:
+        memory.take_in(event, name, time.time())
+        if not any(event.entry in other.rotating for other in job.memories.values()):
+            vault.drop(SecretRef(event.entry + BEFORE))
+    return events
