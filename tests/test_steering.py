@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import itertools
+import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from tests.test_screen import THREE_SWITCHES
 from zinger.run.accepting import accepted
 from zinger.run.board import Mark
 from zinger.run.hands import RunError
+from zinger.run.laterchange import changed_devices
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
@@ -184,3 +186,27 @@ async def test_boxes_with_one_console_cable_are_carried_one_after_the_other(job:
     journal.close()
     assert all(one[1] <= other[0] for one, other in itertools.pairwise(sorted(spans)))
     assert len(asked) == 3 and sum("take the console cable out of kvr-wj-sw" in words for words in asked) == 2
+
+
+def test_a_later_change_is_shown_before_and_nothing_else_is_sent(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 300\nlinger: 90\n")
+    first = zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut", "--only", ONE, "--stop-after", "save")
+    assert "stopped after save, as wanted" in first.stdout and first.returncode == 1
+    assert zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut").returncode == 0
+    assert zinger("run", folder, "--dry").stdout.count("nothing, as far as is known") == 3
+    sheet = folder / "devices.csv"
+    sheet.write_text(sheet.read_text().replace("10.44.8.12,", "10.44.8.19,"))
+    changed = OpenJob(JobFolder(folder))
+    assert (changed_devices(changed), not_done(changed)) == ([TWO], [TWO])
+    dry = zinger("run", folder, "--dry", "--not-done").stdout.splitlines()
+    assert dry[0] == f"{TWO}: management address: 10.44.8.12 len 24 -> 10.44.8.19/24", dry
+    assert "address fixed 10.44.8.19 len 24" in dry[1] and "back by" in dry[2]
+    log = folder / "events.jsonl"
+    done = zinger("run", folder, "--headless", "--not-done", "--no-power-cut", "--events", "--log", log)
+    assert done.returncode == 0, done.stdout + done.stderr
+    events = [json.loads(line) for line in done.stdout.splitlines() if line.startswith('{"at"')]
+    assert {e["setting"] for e in events if e["event"] == "send" and not e["setting"].startswith("save")} == {
+        "management.address"
+    }
+    logged = [json.loads(line)["event"] for line in log.read_text().splitlines()]
+    assert "proved" in logged and "proved" in [e["event"] for e in events]

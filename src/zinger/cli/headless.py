@@ -15,6 +15,7 @@ from zinger.run.board import DeviceLine, Mark
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
+from zinger.store.entries import Entry
 
 WATCH_EVERY = 0.1
 
@@ -25,13 +26,15 @@ def carry_out(
     as_json: bool,
     keep_yard: bool = False,
     afterwards: Callable[[], object] = lambda: None,
+    tell: Callable[[Entry], None] | None = None,
 ) -> int:
     """Run the job to its end without a screen; returns the exit code.
 
-    `afterwards` is called when all devices are left and the findings are printed, before the count.
+    `afterwards` is called when all devices are left and the findings are printed, before the count; `tell` with every
+    entry of the journal, as it is written.
     """
     run = Run(job, options)
-    interrupted = asyncio.run(_carry_out(run, as_json, keep_yard))
+    interrupted = asyncio.run(_carry_out(run, as_json, keep_yard, tell))
     if not as_json:
         print_findings(run)
     if not interrupted:
@@ -39,7 +42,7 @@ def carry_out(
     return conclude(run, as_json)
 
 
-async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
+async def _carry_out(run: Run, as_json: bool, keep_yard: bool, tell: Callable[[Entry], None] | None = None) -> bool:
     """Carry all devices; returns whether it was interrupted by a signal."""
     out = sys.stderr if as_json else sys.stdout
     interrupted, went_wrong = asyncio.Event(), True
@@ -47,10 +50,14 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(number, interrupted.set)
     try:
+        telling = asyncio.create_task(_tell_on(run, tell)) if tell is not None else None
         await run.start()
         for news in run.news:
             print(news, file=out, flush=True)
         await _watch(run, out, interrupted)
+        if telling is not None:
+            telling.cancel()
+            await asyncio.gather(telling, return_exceptions=True)
         failed = [t for t in run.tasks.values() if t.done() and not t.cancelled() and t.exception()]
         if failed:
             raise failed[0].exception()  # type: ignore[misc]
@@ -65,6 +72,19 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool) -> bool:
                 for name, state in states.items():
                     print(f"  {name}: {state}", file=out)
     return interrupted.is_set()
+
+
+async def _tell_on(run: Run, tell: Callable[[Entry], None]) -> None:
+    """Tell every entry of the journal that is written from now on."""
+    last = -1
+    while True:
+        journal = run.journal
+        if journal is not None:
+            last = journal.last() if last < 0 else last
+            for entry in await asyncio.to_thread(journal.read_after, last):
+                last = entry.id
+                tell(entry)
+        await asyncio.sleep(WATCH_EVERY)
 
 
 async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:

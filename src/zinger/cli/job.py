@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -98,9 +99,27 @@ def run(
     leases: Leases = None,
     wait: WaitForHands = "",
     trace: Trace = None,
+    dry: Annotated[
+        bool, typer.Option("--dry", help="print what would be sent, as far as is known; send nothing")
+    ] = False,
+    stop_after: Annotated[
+        str, typer.Option(metavar="STAGE", help="leave each device after this stage, such as save")
+    ] = "",
+    log: Annotated[
+        Path | None, typer.Option("--log", metavar="FILE", help="add every event to this file, as JSON lines")
+    ] = None,
+    events: Annotated[bool, typer.Option("--events", help="print every event as it happens, as JSON lines")] = False,
 ) -> None:
     """Carry the devices to a proved baseline; an interrupted run is taken up where it was."""
     from zinger.run.options import Options
+
+    if stop_after:
+        from zinger.run.stages import STOPS_AFTER
+
+        if stop_after not in STOPS_AFTER:
+            raise CommandError(f"--stop-after {stop_after}: there is no such stage; there are {', '.join(STOPS_AFTER)}")
+    if (events or log) and not without_screen:
+        raise CommandError("--events and --log go with --headless")
 
     if not_done and only:
         raise CommandError("--not-done and --only both say which devices; give one of them")
@@ -116,7 +135,11 @@ def run(
         restart=restart,
         brings_back=restore,
         trace=trace,
+        stop_after=stop_after,
     )
+    if dry:
+        _dry(open_job(job), only or (), not_done)
+        return
     if not without_screen:
         show(partial(open_job, job), options, start=True)
         return
@@ -130,7 +153,20 @@ def run(
             print("nothing is left to do")
             return
         options = replace(options, only=names)
-    raise typer.Exit(carry_out(opened, options, as_json, keep_yard))
+    from zinger.cli.eventlog import teller
+
+    raise typer.Exit(carry_out(opened, options, as_json or events, keep_yard, tell=teller(events, log)))
+
+
+def _dry(opened: OpenJob, only: Sequence[str], not_done: bool) -> None:
+    """Print what a run would send to these devices, and touch none."""
+    from zinger.run.laterchange import told
+    from zinger.run.steering import known
+    from zinger.run.steering import not_done as left
+
+    names = left(opened) if not_done else known(opened, only) or [n for n, m in opened.memories.items() if not m.aside]
+    for line in told(opened, names):
+        print(line)
 
 
 def prove(
@@ -227,26 +263,10 @@ def _as_data(device: str, found: Script) -> dict[str, object]:
 
 
 def _print_script(opened: OpenJob, device: str, found: Script) -> None:
-    from zinger.wording import counted
+    from zinger.script.text import script_text
 
-    then = f", then {', '.join(step.title for step in found.saves)}" if found.saves else ""
-    print(f"{device}, {opened.books[found.family].title}: {counted(len(found.steps), 'step')}{then}\n")
-    print(f"{'stop':<9} {'at':<12} {'send':<58} effect / undo")
-    for step in found.everything:
-        effect = "" if step.effect == "none" else step.effect
-        first, *others = step.every_line or (f"answers of {step.interview}",)
-        undo = " / ".join(step.undo.splitlines())
-        print(
-            f"{step.stop.value:<9} {step.at.replace('_', ' '):<12} {first:<58} {effect}"
-            + (f"{' · ' if effect else ''}undo: {undo}" if undo else "")
-        )
-        for line in others:
-            print(f"{'':<9} {'':<12} {line}")
-        for place, turns in step.what.replies.items():
-            answers = ", ".join(deed.shown or "(Enter)" for deed in turns)
-            print(f"{'':<9} {'':<12}   {place.replace('_', ' ')}? {answers}")
-    for left_out in found.not_sent:
-        print(f"\nnot sent: {left_out.setting} {left_out.value}, {left_out.why}")
+    for line in script_text(opened.books[found.family].title, device, found):
+        print(line)
 
 
 def accept(

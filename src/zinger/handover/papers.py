@@ -8,6 +8,7 @@ from __future__ import annotations
 import csv
 import datetime
 import io
+import json
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -39,6 +40,7 @@ from zinger.plan.model import Plan
 from zinger.plan.settings import SETTINGS
 from zinger.proof.findings import Source
 from zinger.script.compile import Script
+from zinger.script.text import script_text
 from zinger.store.entries import Entry
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
@@ -86,6 +88,7 @@ class Papers:
     host_keys: str = ""
     photos: Mapping[str, Sequence[Path]] | None = None
     part: Part = Part()
+    entries: Sequence[Entry] = ()
 
     @cached_property
     def sites(self) -> list[tuple[str, Drawing]]:
@@ -117,6 +120,19 @@ class Papers:
             return ["", *(time_in_words(record) for record in self.found if record.memory.spans)]
         return ["", *(" · ".join(told(r).splitlines()) for r in self.found)] if stem == "labels" else []
 
+    def _script(self, record: DeviceRecord) -> bytes:
+        """What is sent to a device, passwords masked."""
+        assert record.script is not None
+        book = self.books.get(record.device.family)
+        title = book.title if book else record.device.family
+        return "".join(f"{line.rstrip()}\n" for line in script_text(title, record.device.name, record.script)).encode()
+
+    def _journal(self) -> bytes:
+        """What happened to these devices and to the job, as JSON lines; the journal keeps no password."""
+        names = {"", *(record.device.name for record in self.found)}
+        rows = [{"at": e.at, "device": e.device, "event": e.kind, **e.data} for e in self.entries if e.device in names]
+        return "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
+
     @cached_property
     def port_maps(self) -> list[tuple[str, Drawing]]:
         """The port map of each device that has planned ports."""
@@ -143,6 +159,8 @@ class Papers:
         papers["as-built.csv"] = as_built(self.found)
         pack = Pack(self.title, self.at or 0.0, self.found, self.books, self.host_keys)
         papers |= {f"exports/{name}": data for name, data in exports(pack).items()}
+        papers |= {f"exports/scripts/{r.device.name}.txt": self._script(r) for r in self.found if r.script is not None}
+        papers["exports/journal.jsonl"] = self._journal()
         papers["mail.txt"] = mail_text(self.title, self.found, self.at, list(papers)).encode()
         return papers
 
@@ -163,7 +181,7 @@ def papers_of(
     at = max((entry.at for entry in entries if entry.device in names), default=None)
     title = f"{plan.title}{', ' + plan.note if plan.note else ''}"
     keys = folder.host_keys.read_text("utf-8", "replace") if folder.host_keys.exists() else ""
-    return Papers(title, found, everyone, at, books, keys, _photos(folder, sorted(names)), part)
+    return Papers(title, found, everyone, at, books, keys, _photos(folder, sorted(names)), part, entries)
 
 
 def write_papers(

@@ -118,9 +118,16 @@ def _finding(
     if step.setting.startswith(FILE):
         return _of_file(device, step, source, shows.expected, values[0], verdict)
     evidence = "\n".join(dict.fromkeys(fact.line for _, found in every for fact in found))
-    planned = "  ".join(_folded(wanted.expected) for wanted, _ in every)
+    planned = planned_words(step, tuple(wanted for wanted, _ in every))
     read = "  ".join(filter(None, map(_folded, values)))
     return Finding(device, step.setting, step.title, source, planned, read, evidence, verdict)
+
+
+def planned_words(step: Step, shown: tuple[Shows, ...] = ()) -> str:
+    """What a finding of this step says was planned, in what the device shows of it."""
+    return "  ".join(
+        _folded(wanted.expected) for wanted in shown or ((step.shows, *step.shows_too) if step.shows else ())
+    )
 
 
 def _of_clock(device: str, step: Step, shows: Shows, source: Source, found: tuple[Fact, ...]) -> Finding:

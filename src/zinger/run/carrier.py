@@ -14,7 +14,7 @@ from zinger.run.board import Mark
 from zinger.run.memory import Memory
 from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
-from zinger.run.stages import AT_LAST, EACH_PART
+from zinger.run.stages import AT_LAST, EACH_PART, STOPS_AFTER
 from zinger.run.stages.stage import Done, Pass
 from zinger.run.verdict import Owed
 from zinger.store import entries
@@ -70,10 +70,14 @@ class Carrier:
         passes = tuple(Pass(wire, self.memory, self.owed, self._done) for wire in self.wires)
         for on in passes:
             on.parts = passes
+        last = STOPS_AFTER.get(self.wire.world.stop_after)
         for on, stages in (*((on, EACH_PART) for on in passes), (passes[0], AT_LAST)):
             for stage in stages:
                 if stage.wanted(on):
                     await stage.carry(on)
+                if last is not None and isinstance(stage, last) and on is passes[-1 if stages is EACH_PART else 0]:
+                    self.line.say(f"stopped after {self.wire.world.stop_after}, as wanted", Mark.AHEAD)
+                    return
 
     def _needs_you(self, error: ZingerError) -> None:
         mask = self.wire.world.masker().text

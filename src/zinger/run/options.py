@@ -26,5 +26,7 @@ class Options:
     sends: bool = True
     leases: Sequence[str] = ()
     """Lease lists of DHCP servers, in which devices are found by their MAC."""
+    stop_after: str = ""
+    """The stage after which each device is left as it is; nothing for all of them."""
     trace: Path | None = None
     """Where every turn of the conversations is written, for a developer."""

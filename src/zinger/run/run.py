@@ -315,6 +315,7 @@ class Run:
             pace=pace,
             practice=job.board.practice,
             brings_back=self.options.brings_back,
+            stop_after=self.options.stop_after,
             leases=lease_lists(self.options.leases, job.plan, job.folder.path, vault, keys),
             devices=job.plan.devices,
             trace_of=self._trace.of if self._trace else lambda device: None,

@@ -46,6 +46,8 @@ class World:
     power_cut: bool = True
     brings_back: bool = False
     """Whether the configuration that was kept last is brought back first."""
+    stop_after: str = ""
+    """The stage after which a device is left as it is."""
     restart: bool = False
     """Whether a restart by command is part of the proof, where the family has one."""
     sends: bool = True

@@ -167,7 +167,13 @@ class ZingerApp(GuardedApp):
         self.notify("\n".join(words[-6:]), title="import", timeout=8)
 
     def plan_changed(self) -> None:
-        """The plan's files were saved: what is shown and sent from now on follows them, unless a run is under way."""
+        """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
+        if changed := self._take_plan():
+            self._offer(changed)
+
+    def _take_plan(self) -> list[str]:
+        """Show and send what the files say now; returns the devices that were set up under another plan."""
+        from zinger.run.laterchange import changed_devices
         from zinger.run.openjob import OpenJob
         from zinger.tui.lineup import LineUp
 
@@ -175,16 +181,31 @@ class ZingerApp(GuardedApp):
             job = OpenJob(self.job.folder)
         except ZingerError as error:
             self.tell("The plan can't be read again", str(error))
-            return
+            return []
         if self.running.run is not None:
             self.running.run.adopt(job)
             busy = self.running.busy()
             if busy:
                 self.notify(f"{counted(len(busy), 'device')} in work go on as begun; the others are under the new plan")
-        self.job = job
+        before, self.job = set(changed_devices(self.job)), job
         for screen in self.screen_stack:
             if isinstance(screen, LineUp):
                 screen.take_board(self.job.board)
+        return [name for name in changed_devices(job) if name not in before]
+
+    def _offer(self, changed: list[str]) -> None:
+        """Devices that were set up are planned otherwise now: show what would be sent, and send it if wanted."""
+        from zinger.run.laterchange import told
+        from zinger.tui.choosing import ChoiceDialog
+
+        def chosen(now: bool | None) -> None:
+            if now:
+                self.running.set_off(changed)
+
+        them = changed[0] if len(changed) == 1 else counted(len(changed), "device")
+        choices = [(True, f"apply to {them}: send this, save and prove it"), (False, "not now; g or o does it later")]
+        body = "\n".join(told(self.job, changed, most=14))
+        self.push_screen(ChoiceDialog(f"Saved. Apply to {them}?", choices, body), chosen)
 
     def action_plan(self) -> None:
         """The plan, to look at and to change."""
@@ -225,7 +246,7 @@ class ZingerApp(GuardedApp):
         except ZingerError as error:
             self.tell("The plan was not changed", str(error))
             return
-        self.plan_changed()
+        self._take_plan()
         self.pop_screen()
         self.open_proof(device)  # its line is another one under another plan
         self.notify(f"{setting} of {device} is planned as {text}; g carries it on")

@@ -40,6 +40,8 @@ ABOUT = {
     "exports/inventory": "who is who",
     "exports/monitoring": "what to look at: ping and services",
     "exports/zones": "RFC 1035",
+    "exports/scripts": "what is sent, passwords masked",
+    "exports/journal": "everything that happened, JSON lines",
     "exports/yang": "RFC 7951: system, interfaces, routing",
 }
 """What a paper is for, by how its name begins."""

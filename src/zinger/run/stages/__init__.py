@@ -24,6 +24,10 @@ EACH_PART: tuple[Stage, ...] = (
     Backup(),
 )
 """What is done on each part of a device's dialogue: on its console, then on its pages, where it has both."""
+STOPS_AFTER: dict[str, type] = {
+    "sign-in": SignIn, "send": Send, "save": Save, "read-back": ReadBack, "network": FromNetwork, "power-cut": PowerCut,
+}  # fmt: skip
+"""The stages after which a run can be told to stop, by what people call them."""
 AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), AskLegs(), CallThrough(), PowerCut(), Conclude())
 """What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet
 keeps nothing else from being proved."""

@@ -1,0 +1,81 @@
+"""A later change: what a run would send to a device that was set up before, told from what it was proved to have.
+
+Nothing is asked of a device for this. A run reads first all the same, and sends what the device then lacks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from zinger.phrasebook.steps import Effect
+from zinger.plan.model import Device
+from zinger.plan.revision import revision_of
+from zinger.plan.subjects.accounts.credentials import secrets_of
+from zinger.proof.findings import Source, planned_words
+from zinger.run.memory import Memory
+from zinger.run.openjob import OpenJob
+from zinger.script.compile import Script, Step
+
+
+@dataclass(frozen=True)
+class Later:
+    """One setting that a run would send: what it was, what it becomes, the words that are sent, guard and way back."""
+
+    title: str
+    before: str
+    after: str
+    sent: str
+    guard: str
+    way_back: str
+
+
+def later_changes(device: Device, script: Script, memory: Memory) -> list[Later]:
+    """What differs from what was read back last; everything, for a device of which nothing was read."""
+    renewed = {setting.name for setting, _, ref in secrets_of(device) if ref.name in memory.rotating}
+    read = {setting: finding for (setting, source), finding in memory.findings.items() if source is Source.RUNNING}
+    found = []
+    for step in script.steps:
+        was = read.get(step.setting)
+        same = was is not None and was.holds and was.planned == planned_words(step)
+        if step.only_looked_at or (same and step.setting not in renewed):
+            continue
+        if step.shows is None and memory.concluded_at is not None and step.setting in memory.begun:
+            continue  # it can't be read; it was sent to this very box, and nobody changed it
+        before = was.read or "nothing" if was is not None else "not known"
+        found.append(Later(step.title, before, step.value, step.shown, _guard(step), step.undo))
+    return found
+
+
+def _guard(step: Step) -> str:
+    if step.how.confirm is not None:
+        return f"goes back by itself unless it is confirmed within {step.how.confirm.within:g} s"
+    if step.effect is Effect.LINK_MOVES:
+        return "the link moves: the device is looked for at its new address, and compared with the one before"
+    return {Effect.RESTARTS: "the device restarts", Effect.LOCKS_OUT: "sessions end"}.get(step.effect, "")
+
+
+def changed_devices(job: OpenJob) -> list[str]:
+    """The devices that were set up under another plan than the present one, or have a new password to be sent."""
+
+    def is_another(name: str, memory: Memory) -> bool:
+        of = memory.concluded_of if memory.concluded_at else ""
+        return bool(memory.rotating) or (of != "" and of != revision_of(job.plan.device(name)))
+
+    return [name for name, memory in job.memories.items() if not memory.aside and is_another(name, memory)]
+
+
+def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
+    """What a run would send to these devices, a line each; of more lines than `most` only how many there are."""
+    lines = []
+    for name in names:
+        changes = later_changes(job.board.lines[name].device, job.scripts[name], job.memories[name])
+        if not changes:
+            lines.append(f"{name}: nothing, as far as is known; it is read back all the same")
+        for change in changes:
+            lines.append(f"{name}: {change.title}: {change.before} -> {change.after}")
+            lines.append(f"    {change.sent}")
+            if change.guard or change.way_back:
+                back = f"back by: {change.way_back}" if change.way_back else ""
+                lines.append(f"    ({'; '.join(filter(None, (change.guard, back)))})")
+    return [*lines[:most], f"… {len(lines) - most} more lines"] if len(lines) > most else lines
