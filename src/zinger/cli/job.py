@@ -201,17 +201,21 @@ def practice(
     job: Annotated[Path | None, typer.Argument(metavar="JOB", help="default: a fresh demo job")] = None,
     pace: Pace = None,
     powered: Annotated[bool, typer.Option(help="plugged and switched on")] = True,
+    copies: Annotated[int, typer.Option(metavar="N", min=0, max=1900, help="a fresh job of so many devices")] = 0,
     as_json: Json = False,
 ) -> None:
     """Open the practice yard to any telnet or ssh client, until Ctrl-C."""
     import asyncio
 
-    from zinger.desk.jobs import fresh_demo
+    from zinger.desk.jobs import fresh_copies, fresh_demo
     from zinger.run.openjob import OpenJob
     from zinger.run.practice import open_to_all
     from zinger.store.folder import JobFolder
 
-    opened = OpenJob(JobFolder(job or fresh_demo("practice")))
+    if job is not None and copies:
+        raise CommandError("--copies makes a job of its own; leave JOB out")
+    fresh = fresh_copies(copies) if copies else None
+    opened = OpenJob(JobFolder(job or fresh or fresh_demo("practice")))
     books = [
         opened.books[name] for name in dict.fromkeys(d.family for d in opened.plan.devices) if name in opened.books
     ]

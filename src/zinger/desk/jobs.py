@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
+import re
 import time
 from dataclasses import dataclass
 from importlib import resources
+from ipaddress import ip_address
 from pathlib import Path
 
 import platformdirs
@@ -95,6 +99,38 @@ def fresh_demo(word: str = "demo") -> Path:
     """A new folder with the demo job."""
     where = platformdirs.user_data_path("zinger") / time.strftime(f"{word}-%Y%m%d-%H%M%S")
     lay_out_demo(where)
+    return where
+
+
+def lay_out_copies(where: Path, count: int) -> None:
+    """A job of so many devices, to see how a long day goes: copies of the demo's devices that have a console.
+
+    Raises JobFolderError.
+    """
+    demo = resources.files("zinger") / "demo"
+    rows = list(csv.DictReader(io.StringIO((demo / "devices.csv").read_text("utf-8"))))
+    kinds = [row for row in rows if row["family"] in ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5")]
+    columns = ("site", "role", "hostname", "family", "address", "serial", "mac", "label", "location")
+    out = io.StringIO()
+    sheet = csv.DictWriter(out, columns, lineterminator="\n")
+    sheet.writeheader()
+    for number in range(1, count + 1):
+        row = kinds[number % len(kinds)]
+        host, address = f"kvr-ll-{row['role'][:2]}{number}", ip_address("10.44.64.10") + number
+        serial = f"{row['serial'].partition('-')[0]}-{number:05}"
+        mac = f"02-4b-57-00-{number >> 8:02x}-{number & 255:02x}"
+        cells = ("ll", row["role"], host, row["family"], address, serial, mac, f"KVR-{30000 + number}", f"km {number}")
+        sheet.writerow(dict(zip(columns, cells, strict=True)))
+    job = (demo / "job.yaml").read_text("utf-8")
+    site = "sites:\n  ll: {name: Long Line, subnet: 10.44.64.0/21, management: {gateway: 10.44.64.1}}\n"
+    job = re.sub(r"^sites:\n(?:  .*\n)+", site, job, flags=re.MULTILINE)
+    create_job(where, re.sub(r"^addresses:.*\n", "", job, flags=re.MULTILINE), out.getvalue().encode())
+
+
+def fresh_copies(count: int) -> Path:
+    """A new folder with a job of so many devices, at most 1,900: what its one subnet has room for."""
+    where = platformdirs.user_data_path("zinger") / time.strftime(f"copies-{count}-%Y%m%d-%H%M%S")
+    lay_out_copies(where, count)
     return where
 
 

@@ -12,6 +12,8 @@ from zinger.link.dial import Dialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.tcp import open_telnet
 
+LONGEST_LINE = 4_000_000
+"""Bytes of an answer: that of a yard with hundreds of devices is one line."""
 ANSWERS_WITHIN = 20.0
 """Seconds; the longest thing that a yard is asked for is a restart of its doors."""
 
@@ -42,7 +44,7 @@ class Yard:
         async with self._lock:
             try:
                 if self._streams is None:
-                    self._streams = await asyncio.open_connection("127.0.0.1", self.port)
+                    self._streams = await asyncio.open_connection("127.0.0.1", self.port, limit=LONGEST_LINE)
                 reader, writer = self._streams
                 writer.write(json.dumps({"do": do, "token": self._token, **what}).encode() + b"\n")
                 line = await asyncio.wait_for(reader.readline(), ANSWERS_WITHIN)

@@ -46,7 +46,9 @@ async def find_or_start(folder: JobFolder, devices: Iterable[Device], pace: floa
     ready = folder.yard / "ready.json"
     with contextlib.suppress(YardError):
         yard = Yard.from_file(ready)
-        return yard, float((await yard.ask("status"))["pace"])
+        pace_there = float((await yard.ask("status"))["pace"])
+        await deliver(yard, devices)
+        return yard, pace_there
     settings = yard_settings(folder)
     pace = pace or float(settings.get("pace", 20))
     _spawn(folder, devices, settings, pace, ready)
@@ -61,6 +63,22 @@ async def find_or_start(folder: JobFolder, devices: Iterable[Device], pace: floa
     raise YardError(f"the practice yard did not start; see {folder.yard / 'yard.log'}")
 
 
+def body_of(device: Device) -> dict[str, Any]:
+    """What the yard is told of a device that it simulates."""
+    return {
+        "key": device.name,
+        "family": device.family,
+        "model": device.family.replace("-", " ").title(),
+        "serial": device.serial or "unknown",
+        "mac": device.mac or "02-00-00-00-00-00",
+    }
+
+
+async def deliver(yard: Yard, devices: Iterable[Device]) -> None:
+    """Have the yard simulate devices that came into the plan since it began. Raises YardError."""
+    await yard.ask("deliver_more", devices=[body_of(device) for device in devices])
+
+
 def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any], pace: float, ready: Path) -> None:
     faults = settings.get("faults") or {}
     spec = {
@@ -70,17 +88,7 @@ def _spawn(folder: JobFolder, devices: Iterable[Device], settings: dict[str, Any
         "ready": str(ready),
         "token": secrets.token_hex(16),
         "flash": str(folder.yard / "flash.json"),
-        "devices": [
-            {
-                "key": d.name,
-                "family": d.family,
-                "model": d.family.replace("-", " ").title(),
-                "serial": d.serial or "unknown",
-                "mac": d.mac or "02-00-00-00-00-00",
-                **(faults.get(d.name) or {}),
-            }
-            for d in devices
-        ],
+        "devices": [body_of(d) | (faults.get(d.name) or {}) for d in devices],
     }
     try:
         folder.yard.mkdir(exist_ok=True)

@@ -29,7 +29,7 @@ from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.outlook import bench_kind, bench_of, stages_of
 from zinger.run.pageswire import PagesWire
-from zinger.run.practice import YardHands, find_or_start
+from zinger.run.practice import YardHands, deliver, find_or_start
 from zinger.run.steering import Manner, take_in
 from zinger.run.terms import Terms
 from zinger.run.trace import TraceFile
@@ -162,6 +162,8 @@ class Run:
         world.secrets = tuple(dict.fromkeys((*world.secrets, *world.vault.secrets(), *public)))
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         world.claims.expect(device.name for device in devices)
+        if self.yard is not None:
+            await deliver(self.yard, devices)
         await self.look_ahead([device.name for device in devices])
         devices.sort(key=lambda device: self.hands.importance(device.name))
         for device in devices:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import hmac
+import inspect
 import json
 import os
 import sys
@@ -39,6 +40,10 @@ WIRE_FAULTS = {
 Reply = dict[str, Any]
 
 
+LONGEST_LINE = 4_000_000
+"""Bytes of a question: a yard of hundreds of devices is described in one."""
+
+
 class No(Exception):
     """The yard can't do what was asked; the message says why."""
 
@@ -62,13 +67,10 @@ class Yard:
         self.flash_file = flash_file
         self.plays: dict[tuple[str, int, str], int] = {}
         """What the laptop plays: address, port and transport -> the loopback port at which it listens."""
-        self.boxes: dict[str, Box] = {
-            b.key: families[b.family](b, clock, flash.get(b.key), chance) for b in bodies if b.family in families
-        }
-        for box in self.boxes.values():
-            box.others = self.boxes.values
-            box.laptop = lambda: self.laptop
-            box.plays = self.plays.get
+        self._families, self._chance = families, chance
+        self.boxes: dict[str, Box] = {}
+        for body in bodies:
+            self._unpack(body, flash.get(body.key))
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -78,12 +80,24 @@ class Yard:
     async def start(self) -> int:
         """Open the console lines and the control socket; returns the control port."""
         for key, box in self.boxes.items():
-            sock = bound()
-            self.consoles[key] = sock.getsockname()[1]
-            await serve_telnet(sock, self._line(box))
-        server = await asyncio.start_server(self._control, "127.0.0.1", 0)
+            await self._wire_up(key, box)
+        server = await asyncio.start_server(self._control, "127.0.0.1", 0, limit=LONGEST_LINE)
         port: int = server.sockets[0].getsockname()[1]
         return port
+
+    def _unpack(self, body: Body, flash: dict[str, Any] | None = None) -> None:
+        """One more device comes out of its carton; of a family that nobody simulates none does."""
+        if body.family not in self._families:
+            return
+        box = self.boxes[body.key] = self._families[body.family](body, self.clock, flash, self._chance)
+        box.others = self.boxes.values
+        box.laptop = lambda: self.laptop
+        box.plays = self.plays.get
+
+    async def _wire_up(self, key: str, box: Box) -> None:
+        sock = bound()
+        self.consoles[key] = sock.getsockname()[1]
+        await serve_telnet(sock, self._line(box))
 
     def save(self) -> None:
         """Write what flash memory holds, whole or not at all; a full disk is no fault of the devices."""
@@ -142,9 +156,11 @@ class Yard:
         action = getattr(self, f"do_{verb}", None)
         if action is None:
             raise No(f"the yard knows no {verb!r}")
-        reply: Reply = action(**ask)
+        reply: Any = action(**ask)
+        if inspect.isawaitable(reply):
+            reply = await reply
         self.save()
-        return reply
+        return dict(reply)
 
     def _box(self, key: str) -> Box:
         if key not in self.boxes:
@@ -155,6 +171,15 @@ class Yard:
     def do_plug(self, device: str, plugged: bool = True) -> Reply:
         self._box(device).cabled = plugged
         return {}
+
+    async def do_deliver_more(self, devices: list[dict[str, str]]) -> Reply:
+        """More devices arrive while the yard runs; one that is there already stays as it is."""
+        for one in devices:
+            if one["key"] not in self.boxes:
+                self._unpack(Body(one["key"], one["serial"], one["mac"], model=one["model"], family=one["family"]))
+                if one["key"] in self.boxes:
+                    await self._wire_up(one["key"], self.boxes[one["key"]])
+        return {"devices": list(self.boxes)}
 
     def do_power(self, device: str, on: bool) -> Reply:
         self._box(device).power(on)
