@@ -19,7 +19,7 @@ from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
 from zinger.talk.events import Waiting
 from zinger.tui.console import A_TICK, Console, Emulator
-from zinger.tui.lineup import STOPS, Track, sentence
+from zinger.tui.linemap import STOPS, Track, sentence
 from zinger.tui.look import SHAPE, fit, minutes
 from zinger.tui.wire import spine_and_branches
 

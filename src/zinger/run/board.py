@@ -82,6 +82,8 @@ class DeviceLine:
     shown: str = ""
     outcome: Outcome | None = None
     """What came of it, once that is known."""
+    recorded: str | None = None
+    """When what the transcript holds was recorded, where that was in an earlier session; "" for nothing to show."""
     watch: Stopwatch | None = None
     """Of the stage that it is in, or was in last."""
     version: int = 0

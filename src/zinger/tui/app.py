@@ -44,7 +44,7 @@ class ZingerApp(GuardedApp):
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
     COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {_commands}
-    VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall")]
+    VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall"), (50, "-high")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),
         Binding("ctrl+c", "leave", "quit", show=False),

@@ -73,7 +73,7 @@ class HandsList(Rows):
     def _lay_out(self, asked: list[Asked], width: int) -> Iterator[tuple[int | None, Text]]:
         for item in asked:
             act = item.act
-            badge = Text(f" {item.number} ", Style(color=INK, bgcolor=VIOLET, bold=True))
+            badge = Text(f"{item.number:>2} ", Style(color=INK, bgcolor=VIOLET, bold=True))
             first, *rest = textwrap.wrap(act.do, width - 5) or [""]
             yield item.number, Text.assemble(badge, " ", (first, PAPER))
             more = [(line, PAPER) for line in rest]

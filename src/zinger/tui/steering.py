@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.steering import ASIDE, Manner, aside
 from zinger.store.entries import Happened
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.decide import note, pass_over
-from zinger.wording import counted
+from zinger.wording import counted, short
 
 if TYPE_CHECKING:
     from zinger.tui.parts import ZingerScreen
@@ -27,7 +29,7 @@ def steer(screen: ZingerScreen, names: Sequence[str], done: Deed) -> None:
 
     title = names[0] if len(names) == 1 else counted(len(names), "device")
     lines = screen.host.job.board.lines
-    body = lines[names[0]].sentence if len(names) == 1 else ", ".join(names)
+    body = _standing(lines[names[0]]) if len(names) == 1 else ", ".join(names)
     screen.app.push_screen(ChoiceDialog(title, deeds(screen, names), body), chosen)
 
 
@@ -46,6 +48,15 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
         return lambda: running.steer([(name, event) for name in whom])
 
     found: list[tuple[Deed, str]] = []
+    if len(names) == 1 and job.board.lines[names[0]].mood is Mark.NEEDS_YOU:
+        found += [
+            (lambda: running.resume(names[0]), "try again: look where it is, and go on"),
+            (lambda: host.open_wire(names[0]), "open its wire, and take it there (F2)"),
+            (
+                lambda: host.open_card(job.plan.device(names[0]).family),
+                "its factory card: lights, buttons, first sign-in",
+            ),
+        ]
     if busy:
         found.append((lambda: running.halt(busy), f"stop {_them(busy, names)} where it is"))
     if idle and not out:
@@ -65,6 +76,21 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
             (lambda: note(screen, names[0]), "write a note, which goes into the papers"),
         ]
     return found
+
+
+def _standing(line: DeviceLine) -> str:
+    """What a device says, for how long it has waited, what it shows, and by which places it came there."""
+    if line.mood is not Mark.NEEDS_YOU:
+        return line.sentence
+    told = [line.sentence]
+    if line.active or line.ended is not None:
+        told[0] += f", for {short(time.time() - line.waits_since)}"
+    shown = [row.strip() for row in line.shown.splitlines() if row.strip()]
+    told += ["", "It shows:", *(f"  {row[:90]}" for row in shown[-4:])] if shown else []
+    if line.trail:
+        told += ["", f"Tried: came by {', '.join(place.replace('_', ' ') for place in line.trail[-6:])}"]
+    refused = [f"  {row.title}: {row.note}" for row in line.steps if row.note and row.mark is Mark.DIFFERS]
+    return "\n".join([*told, *(["Refused:", *refused[:4]] if refused else [])])
 
 
 def _them(some: Sequence[str], names: Sequence[str]) -> str:

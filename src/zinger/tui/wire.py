@@ -21,7 +21,7 @@ from zinger.phrasebook.outline import spine_and_branches
 from zinger.run.board import DeviceLine, Mark, StepRow
 from zinger.run.paste import Paste
 from zinger.tui.console import Console
-from zinger.tui.lineup import sentence
+from zinger.tui.linemap import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
 from zinger.tui.pageview import PagePane, PageView
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
