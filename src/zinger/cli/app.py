@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from zinger import __version__
-from zinger.cli import allow, family, hands, importing, job, papers, plan, ports, steering, terms, vault, wire
+from zinger.cli import allow, family, forecast, hands, importing, job, papers, plan, ports, steering, terms, vault, wire
 from zinger.cli.common import USAGE, CommandError
 from zinger.cli.plain import make_plain
 from zinger.errors import ZingerError
@@ -49,6 +49,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "accept-terms": terms.accept_terms,
     "hands": hands.hands,
     "handover": papers.handover,
+    "forecast": forecast.forecast,
     "practice": job.practice,
     "secret": vault.secret,
     "backup": vault.backup,

@@ -10,7 +10,8 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import AsyncIterator, Callable, Iterable
+from contextlib import asynccontextmanager
 from ipaddress import IPv4Interface
 
 import psutil
@@ -35,8 +36,7 @@ class Claims:
 
     def __init__(self, hands: Hands, devices: Iterable[Device], practice: bool) -> None:
         self.hands = hands
-        self.from_outside = asyncio.Semaphore(FROM_OUTSIDE)
-        """To be held while somebody signs in from the network."""
+        self._outside = asyncio.Semaphore(FROM_OUTSIDE)
         self._practice = practice
         self.know(devices)
         self.spots = Spots()
@@ -48,6 +48,16 @@ class Claims:
         self._waits_for: dict[str, str] = {}
         self._given: list[Interface] = []
         """The addresses that a person gave the laptop in this run."""
+
+    @asynccontextmanager
+    async def from_outside(self) -> AsyncIterator[None]:
+        """To be held while somebody signs in from the network."""
+        with blocked():
+            await self._outside.acquire()
+        try:
+            yield
+        finally:
+            self._outside.release()
 
     def expect(self, devices: Iterable[str]) -> None:
         """These are set up from now on, so that others can wait for them."""

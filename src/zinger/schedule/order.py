@@ -8,7 +8,7 @@ and the best is improved by moving single devices, within a bound of work that g
 from __future__ import annotations
 
 import random
-from collections import deque
+from collections import defaultdict, deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -19,6 +19,8 @@ WORK = 9_000
 """How many phases are played through at most, all tries together; a plan of 400 devices has some 3,000."""
 GOOD_ENOUGH = 1.005
 """A bench that is done within this of what no order can beat is not tried in another order."""
+LOOKED_AT = 3
+"""For so many claims it is tried what one more would save: those that are waited for longest."""
 WORTH_SAYING = 0.03
 """The part of the whole time that one more of something must save to be worth a sentence."""
 
@@ -47,9 +49,12 @@ def best(bench: Bench, work: int = WORK) -> Forecast:
 
 def savings(bench: Bench, now: Forecast) -> list[Saving]:
     """What one more of each claim would save, the most first; what saves next to nothing is left out."""
-    wanted = {wait.key for wait in now.waits} & bench.claims.keys()
+    waited: defaultdict[str, float] = defaultdict(float)
+    for wait in now.waits:
+        waited[wait.key] += wait.until - wait.since
+    wanted = sorted(waited.keys() & bench.claims.keys(), key=lambda key: (-waited[key], key))[:LOOKED_AT]
     found = []
-    for key in sorted(wanted):
+    for key in wanted:
         more = bench.with_one_more(key)
         end = min(forecast(more, now.order).end, best(more, WORK // 8).end)
         if now.end - end > WORTH_SAYING * now.end:

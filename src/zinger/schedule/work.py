@@ -81,9 +81,11 @@ class Bench:
         """The seconds for which each claim is held at least, all devices together, shared by as many as there are."""
         phases = [phase for work in self.works for phase in work.phases]
         once: dict[str, Phase] = {}
-        for phase in phases:
-            if phase.once and phase.seconds <= once.setdefault(phase.once, phase).seconds:
-                once[phase.once] = phase  # whoever comes first does it: at best, the one who needs least
+        for phase in (phase for phase in phases if phase.once):
+            known = once.get(phase.once, phase)  # whoever comes first does it: at best, the one who needs least
+            once[phase.once] = replace(
+                known, seconds=min(known.seconds, phase.seconds), needs=known.needs & phase.needs
+            )
         total = dict.fromkeys(self.claims, 0.0)
         for phase in (*(phase for phase in phases if not phase.once), *once.values()):
             for key in phase.needs:

@@ -97,7 +97,7 @@ class FromNetwork:
         async with wire.stage("from the network", None, "signing in from the network"):
             await wire.world.claims.be_near(wire.device, wire.line.wait)
             wire.line.wait("its turn on the network")
-            async with wire.world.claims.from_outside:
+            async with wire.world.claims.from_outside():
                 wire.line.wait("answers from the network")
                 async for finding in on.owed.outside.look_in(Restarts(wire, on.done).may_be_on):
                     wire.find([finding])
@@ -250,6 +250,6 @@ async def _read_again(on: Pass, source: Source) -> None:
             await wire.do(arrive(wire.book.map, wire.book.home, wire.keys, BOOT_SIGN))
             await _read(part, source)
     if unshown := on.owed.unshown_accounts():
-        async with wire.world.claims.from_outside:
+        async with wire.world.claims.from_outside():
             async for finding in on.owed.outside.sign_in_again(unshown, source, Restarts(wire, on.done).may_be_on):
                 wire.find([finding])
