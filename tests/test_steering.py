@@ -210,3 +210,32 @@ def test_a_later_change_is_shown_before_and_nothing_else_is_sent(job: Callable[.
     }
     logged = [json.loads(line)["event"] for line in log.read_text().splitlines()]
     assert "proved" in logged and "proved" in [e["event"] for e in events]
+
+
+def test_another_box_takes_the_place_of_a_device_and_nothing_of_the_old_one_counts(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 300\nlinger: 90\n")
+    assert zinger("run", folder, "--headless", "--only", ONE, "--no-power-cut").returncode == 0
+    refused = zinger("swap", folder, ONE, "--serial", "QS2-0999", "--mac", "not a mac")
+    assert refused.returncode == 2 and "QS2-0411" in (folder / "devices.csv").read_text(), refused.stderr
+    done = zinger("swap", folder, ONE, "--serial", "QS2-0999", "--mac", "02-4b-56-10-33-99")
+    assert done.returncode == 0, done.stderr
+    opened = OpenJob(JobFolder(folder))
+    device, memory = opened.plan.device(ONE), opened.memories[ONE]
+    assert (device.serial, device.mac) == ("QS2-0999", "02-4b-56-10-33-99")
+    assert (memory.accepted, memory.findings, opened.board.lines[ONE].sentence) == ([], {}, "not started")
+    assert ONE not in (folder / "known_hosts").read_text()
+    again = zinger("run", folder, "--headless", "--only", ONE, "--no-power-cut")
+    assert again.returncode == 0, again.stdout + again.stderr
+
+
+def test_files_that_others_change_are_taken_in_while_the_application_is_open(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=THREE_SWITCHES)
+    term = start(folder, "open", str(folder))
+    term.until("kvr-wj-sw3", "g go")
+    sheet = folder / "devices.csv"
+    sheet.write_text(sheet.read_text().replace("kvr-wj-sw3", "kvr-wj-sw7"))
+    term.until("kvr-wj-sw7", "taken in")
+    (folder / "job.yaml").write_text("job: [")
+    term.until("errors in the plan")

@@ -50,6 +50,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "hands": hands.hands,
     "handover": papers.handover,
     "forecast": forecast.forecast,
+    "swap": steering.swap,
     "practice": job.practice,
     "secret": vault.secret,
     "backup": vault.backup,

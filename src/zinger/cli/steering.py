@@ -66,3 +66,22 @@ def note(
         keep(opened, [(device, noted(text))])
     for at, words in opened.memories[device].notes:
         print(f"{time.strftime('%Y-%m-%d %H:%M', time.localtime(at))}  {words}")
+
+
+def swap(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE")],
+    serial: Annotated[str, typer.Option(metavar="NUMBER", help="the serial number on the new box")],
+    mac: Annotated[str, typer.Option(metavar="MAC", help="its MAC")] = "",
+) -> None:
+    """Another box came out of the carton: its numbers go into the sheet, what was known of the other is dropped."""
+    from zinger.desk.editing import Desk
+    from zinger.run.steering import keep, known
+    from zinger.run.swap import forget_box
+
+    opened = open_job(job)
+    known(opened, [device])
+    Desk(opened.folder, opened.families.rules, {}).swap(device, serial, mac)
+    event = forget_box(opened, device)
+    keep(opened, [(device, event)])
+    print(f"{device}: serial number {serial}{f', MAC {mac}' if mac else ''}; nothing is known of this box yet")

@@ -25,7 +25,7 @@ from zinger.plan.values.addresses import parse_network
 from zinger.plan.values.bad import BadValue
 from zinger.plan.values.secrets import Vaulted
 from zinger.plan.values.text import parse_text
-from zinger.store.folder import ChangedOutside, JobFolder
+from zinger.store.folder import ChangedOutside, JobFolder, JobFolderError
 from zinger.wording import counted
 
 
@@ -295,3 +295,18 @@ class Desk:
             if files == self.edits.base:
                 return False, []
             return True, self.edits.merge(files)
+
+    def swap(self, name: str, serial: str, mac: str) -> None:
+        """Write another box's numbers into a device's row, and save. Raises KeyError, JobFolderError."""
+        device = self.resolved().device(name)
+        wanted = {"serial": serial, "mac": mac}
+        for column, text in wanted.items():
+            if text and (parse := WHO_PARSERS.get(column)):
+                try:
+                    parse(text)
+                except BadValue as error:
+                    raise JobFolderError(f"{error.what}. {error.repair}") from None
+        changes = [Change((column,), text, device.spot.line) for column, text in wanted.items() if text]
+        self.make(changes, f"another box for {name}")
+        if self.save():
+            raise JobFolderError("somebody else changed the same places meanwhile; look at the plan")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from zinger.files import write_whole
@@ -33,3 +33,10 @@ class HostKeys:
         if self.file is None:
             return
         write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())
+
+    def forget(self, whose: Callable[[str], bool]) -> None:
+        """Drop the keys under these names: another device is there now. Raises FileError."""
+        left = {name: key for name, key in self._keys.items() if not whose(name)}
+        if len(left) < len(self._keys) and self.file is not None:
+            write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(left.items())).encode())
+        self._keys = left

@@ -48,6 +48,7 @@ from zinger.store.entries import (
     SignedIn,
     StageDone,
     Stopped,
+    Swapped,
     WasRefused,
     WasSent,
     WillSend,
@@ -279,6 +280,12 @@ def _rotating(memory: Memory, event: Rotating, device: str, at: float) -> None:
     memory.accepted = [before.get(pair, pair) for pair in memory.accepted]
 
 
+def _swapped(memory: Memory, event: Swapped, device: str, at: float) -> None:
+    """Of the new box nothing is known; a person's notes and decisions about the device stay."""
+    fresh = Memory(notes=memory.notes, passed_over=memory.passed_over, aside=memory.aside)
+    memory.__dict__.update(fresh.__dict__)
+
+
 def _rotated(memory: Memory, event: Rotated, device: str, at: float) -> None:
     memory.rotating.discard(event.entry)
     memory.accepted = [pair for pair in memory.accepted if pair[1] != event.entry + BEFORE]
@@ -335,6 +342,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Stopped: _stopped,
     Rotating: _rotating,
     Rotated: _rotated,
+    Swapped: _swapped,
     Noted: _noted,
     Configured: _concluded,
     Proved: _concluded,

@@ -82,7 +82,7 @@ def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
     """What such an event makes of the device's memory, and of its line."""
     memory, line = job.memories[name], job.board.lines[name]
     memory.take_in(event, name, time.time())
-    if isinstance(event, entries.SetAside):
+    if isinstance(event, entries.SetAside | entries.Swapped):
         say_what_is_known(line, memory)
     elif isinstance(event, entries.Noted):
         show_notes(line, memory)

@@ -117,6 +117,15 @@ class Rotating(Happened):
 
 
 @dataclass(frozen=True)
+class Swapped(Happened):
+    """Another box takes the place of the one that this device was so far; that one had these numbers."""
+
+    kind = "swapped"
+    serial: str
+    mac: str
+
+
+@dataclass(frozen=True)
 class Rotated(Happened):
     """The new password of an entry was proved on the device."""
 
@@ -430,6 +439,7 @@ _KINDS: dict[str, type[Any]] = {
         HandsWithdrawn,
         Rotating,
         Rotated,
+        Swapped,
         HandsDone,
         TermsAccepted,
         NewCertificate,

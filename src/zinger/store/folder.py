@@ -102,6 +102,16 @@ class JobFolder:
         """The practice yard's own folder: its description, control port and flash memory."""
         return self.path / ".yard"
 
+    def stamps(self) -> dict[str, tuple[int, int]]:
+        """(last change in ns, size) of each file that makes the plan: the job, its sheets, its phrasebooks."""
+        found: dict[str, tuple[int, int]] = {}
+        for pattern in (JOB_FILE, "*.csv", "*.xlsx", "*.yaml", "*.json", "phrasebooks/*.yaml"):
+            for file in self.path.glob(pattern):
+                with contextlib.suppress(OSError):
+                    stat = file.stat()
+                    found[str(file)] = (stat.st_mtime_ns, stat.st_size)
+        return found
+
     def lock(self) -> None:
         """Be the only one who works on this job; raises Locked, or JobFolderError when nothing can be written."""
         try:

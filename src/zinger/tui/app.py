@@ -32,6 +32,10 @@ if TYPE_CHECKING:
     from zinger.run.options import Options
 
 
+LOOKS_AT_FILES_EVERY = 2.0
+"""Seconds between two looks whether somebody else changed the job's files."""
+
+
 def _commands() -> type[Provider]:
     from zinger.tui.palette import Commands
 
@@ -86,6 +90,7 @@ class ZingerApp(GuardedApp):
         """Open the job that is wanted; without one, the welcome."""
         leave_with_the_terminal(self, lambda: self._leave_if(True))
         collect_while_nobody_types(self, lambda: self.last_key)
+        self.set_interval(LOOKS_AT_FILES_EVERY, self._look_at_files)
         self.calling = Calling(self, lambda: self.job.board if self.has_job else None)
         if self._opening is None:
             from zinger.tui.welcome import Welcome
@@ -135,6 +140,7 @@ class ZingerApp(GuardedApp):
         from zinger.tui.lineup import LineUp
 
         self.job, self._desk = job, None
+        self._files = job.folder.stamps()
         while len(self.screen_stack) > 1:
             self.pop_screen()
         self.push_screen(LineUp())
@@ -171,8 +177,24 @@ class ZingerApp(GuardedApp):
         if changed := self._take_plan():
             self._offer(changed)
 
-    def _take_plan(self) -> list[str]:
-        """Show and send what the files say now; returns the devices that were set up under another plan."""
+    def _look_at_files(self) -> None:
+        """What somebody changed in the job's files or phrasebooks is taken in; not while the plan here is not saved."""
+        if not self.has_job or (self._desk is not None and self._desk.edits.unsaved):
+            return
+        stamps = self.job.folder.stamps()
+        if stamps != self._files:
+            self._files = stamps
+            if self._take_plan() is not None:
+                errors = len(self.job.plan.errors())
+                more = f"; {counted(errors, 'error')} in the plan, e shows them" if errors else ""
+                self.notify(f"the job's files were changed on disk and are taken in{more}")
+
+    def _take_plan(self) -> list[str] | None:
+        """Show and send what the files say now; returns the devices that were set up under another plan.
+
+        None, and told, where the files can't be read.
+        """
+        self._files = self.job.folder.stamps()
         from zinger.run.laterchange import changed_devices
         from zinger.run.openjob import OpenJob
         from zinger.tui.lineup import LineUp
@@ -181,7 +203,7 @@ class ZingerApp(GuardedApp):
             job = OpenJob(self.job.folder)
         except ZingerError as error:
             self.tell("The plan can't be read again", str(error))
-            return []
+            return None
         if self.running.run is not None:
             self.running.run.adopt(job)
             busy = self.running.busy()
@@ -260,6 +282,26 @@ class ZingerApp(GuardedApp):
         world = self.running.run.world if self.running.run else None
         if world is not None:
             world.secrets = (*world.secrets, secret)
+
+    def swap_box(self, device: str, serial: str, mac: str) -> None:
+        """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
+        from zinger.run.swap import forget_box
+
+        desk = self._at_desk()
+        if desk is None:
+            return
+        if desk.edits.unsaved:
+            self.notify("save the plan first (s)")
+            return
+        try:
+            desk.swap(device, serial, mac)
+            event = forget_box(self.job, device)
+        except (ZingerError, ValueError) as error:
+            self.tell("The box was not swapped", str(error))
+            return
+        self._take_plan()
+        self.running.steer([(device, event)])
+        self.notify(f"{device} is {serial} now; nothing is known of this box yet")
 
     def open_card(self, family: str) -> None:
         """A family's factory card."""

@@ -61,6 +61,9 @@ class Host(Protocol):
     def tell(self, title: str, text: str) -> None:
         """Show a message that stays until it was read."""
 
+    def swap_box(self, device: str, serial: str, mac: str) -> None:
+        """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
+
     def keep_secret(self, entry: str, secret: str) -> None:
         """Put a password into the vault, and have it masked from now on. Raises ZingerError."""
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from zinger.run.board import DeviceLine, Mark
 from zinger.run.steering import ASIDE, Manner, aside
 from zinger.store.entries import Happened
-from zinger.tui.choosing import ChoiceDialog
+from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.decide import note, pass_over
 from zinger.wording import counted, short
 
@@ -74,6 +74,7 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
         found += [
             (lambda: _pass_over(screen, names[0]), "pass over a setting, or take that back"),
             (lambda: note(screen, names[0]), "write a note, which goes into the papers"),
+            *([(lambda: _swap(screen, names[0]), "swap the box: another one came out of the carton")] if idle else []),
         ]
     return found
 
@@ -95,6 +96,18 @@ def _standing(line: DeviceLine) -> str:
 
 def _them(some: Sequence[str], names: Sequence[str]) -> str:
     return "it" if len(names) == 1 else counted(len(some), "device")
+
+
+def _swap(screen: ZingerScreen, name: str) -> None:
+    """Ask for the numbers on the new box."""
+
+    def typed(text: str | None) -> None:
+        if text and text.strip():
+            serial, _, mac = text.strip().partition(" ")
+            screen.host.swap_box(name, serial, mac.strip())
+
+    body = "Its serial number, and its MAC behind it if it has one. What was known of the one before counts no more."
+    screen.app.push_screen(LineDialog(f"Another box for {name}", body, placeholder="QS2-0499 02-4b-56-10-33-09"), typed)
 
 
 def _pass_over(screen: ZingerScreen, name: str) -> None:
