@@ -169,3 +169,27 @@ def test_two_wires_side_by_side_in_a_terminal(start: Callable[..., Terminal], tm
     (first,) = tmp_path.glob("bare-*-1.cast")
     marks = [json.loads(line)[2] for line in first.read_text().splitlines()[1:] if '"m"' in line]
     assert any(mark.startswith("prompt: ") for mark in marks), "a log line may have come behind the question"
+
+
+def test_a_device_that_no_phrasebook_knows_is_planned_set_by_hand_and_never_proved(job: Callable[..., Path]) -> None:
+    sheet = (
+        "site,hostname,family,address,serial\nwj,sw1,Quern S2,10.44.8.11,QS2-1\nwj,ap1,Zephyr Nine,10.44.8.12,Z9-1\n"
+    )
+    folder = job(devices_csv=sheet, practice_yaml="pace: 300\n")
+    checked = zinger("check", folder)
+    assert checked.returncode == 0 and "no phrasebook knows zephyr-nine" in checked.stdout.lower().replace(
+        " nine", "-nine"
+    )
+    done = zinger("run", folder, "--headless", "--no-power-cut")
+    assert done.returncode == 0 and "1 of 1 devices proved" in done.stdout, done.stdout + done.stderr
+    refused = zinger("by-hand", folder, "sw1", "hostname")
+    assert refused.returncode == 2 and "by hand nothing is proved" in refused.stderr
+    assert "did you mean" in zinger("by-hand", folder, "ap1", "hostnam").stderr
+    listed = zinger("by-hand", folder, "ap1", "hostname", "management.address").stdout
+    assert listed.count("set by hand") == 2
+    assert "2 settings were set by hand; nothing is proved" in zinger("handover", folder, "--print", "mail.txt").stdout
+    zinger("by-hand", folder, "ap1", "--all")
+    listed = zinger("handover", folder, "--print", "inventory.csv").stdout.splitlines()
+    assert ",set by hand," in listed[2] and ",proved," in listed[1]
+    zinger("by-hand", folder, "ap1", "hostname", "--back")
+    assert ",planned only," in zinger("handover", folder, "--print", "inventory.csv").stdout

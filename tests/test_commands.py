@@ -54,7 +54,9 @@ def test_script_masks_secrets_and_knows_its_devices(job: Callable[..., Path]) ->
 def test_secrets_are_set_listed_and_never_taken_from_the_command_line(job: Callable[..., Path]) -> None:
     folder = job()
     assert zinger("secret", folder, "kvr-wj-sw1/administrator", stdin="weak\n").returncode == 0
-    assert zinger("secret", folder).stdout == "kvr-wj-sw1/administrator\n"
+    listed = zinger("secret", folder).stdout.splitlines()
+    assert listed[0].split()[:4] == ["kvr-wj-sw1/administrator", "kvr-wj-sw1", "kettle-admin", "10.44.8.11"]
+    assert "weak" not in "".join(listed) and "not made yet" in listed[1]
     done = zinger("check", folder)
     assert done.returncode == 1 and "Quern S2 will refuse the password of kettle-admin" in done.stdout
     assert "weak\n" not in done.stdout

@@ -51,6 +51,7 @@ _COMMANDS: dict[str, Callable[..., None]] = {
     "handover": papers.handover,
     "forecast": forecast.forecast,
     "swap": steering.swap,
+    "by-hand": steering.by_hand,
     "practice": job.practice,
     "secret": vault.secret,
     "backup": vault.backup,

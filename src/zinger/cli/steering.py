@@ -85,3 +85,25 @@ def swap(
     event = forget_box(opened, device)
     keep(opened, [(device, event)])
     print(f"{device}: serial number {serial}{f', MAC {mac}' if mac else ''}; nothing is known of this box yet")
+
+
+def by_hand(
+    job: JobArg,
+    device: Annotated[str, typer.Argument(metavar="DEVICE", help="one that no phrasebook speaks to")],
+    settings: Annotated[list[str] | None, typer.Argument(metavar="SETTING...", help="none: list them")] = None,
+    everything: Annotated[bool, typer.Option("--all", help="every planned setting")] = False,
+    back: Annotated[bool, typer.Option("--back", help="it is not set after all")] = False,
+) -> None:
+    """Say what you set by hand on a device of an unknown family; the papers say so, and never that it is proved."""
+    from zinger.run.steering import keep, set_by_hand
+
+    opened = open_job(job)
+    values = opened.plan.device(device).values if device in opened.plan.by_name else {}
+    wanted = list(values) if everything else settings or []
+    keep(opened, [(device, set_by_hand(opened, device, setting, back)) for setting in wanted])
+    if device not in opened.unspoken:
+        set_by_hand(opened, device, "")
+    done = opened.unspoken[device].by_hand
+    for setting, value in values.items():
+        said = "set by hand" if done.get(setting) == value.shown else "another value was set" if setting in done else ""
+        print(f"{setting:<28} {value.shown:<40} {said}")

@@ -24,6 +24,7 @@ STATE = {
     "plan changed": VIOLET,
     "needs a person": VIOLET,
     "not done": SOFT,
+    "set by hand": SLATE,
     "planned only": SOFT,
 }
 COLOUR_OF = {Worker.DEVICE: HexColor("#c9cdd0"), Worker.ZINGER: SLATE, Worker.HANDS: VIOLET}

@@ -25,10 +25,12 @@ class DeviceRecord:
 
     @property
     def state(self) -> str:
-        """`proved`, `configured`, `differs`, `plan changed`, `needs a person`, `planned only` or `not done`."""
+        """How it stands, in one or two words; the keys of `drawing.STATE`."""
         memory = self.memory
         if self.script is None:
-            return "planned only"
+            values = self.device.values.items()
+            every = all(memory.by_hand.get(setting) == value.shown for setting, value in values)
+            return "set by hand" if memory.by_hand and every else "planned only"
         if memory.needs_you:
             return "needs a person"
         concluded = memory.concluded_at
@@ -66,7 +68,12 @@ class DeviceRecord:
         if self.script:
             sentences += [f"{title_of(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
         if self.script is None:
-            sentences.append("is planned and checked only: its family has no phrasebook yet")
+            left = [v.setting.title for s, v in self.device.values.items() if self.memory.by_hand.get(s) != v.shown]
+            if self.memory.by_hand:
+                sentences.append(f"{len(self.device.values) - len(left)} settings were set by hand; nothing is proved")
+                sentences += [f"not set yet: {', '.join(left)}"] if left else []
+            else:
+                sentences.append("is planned and checked only: its family has no phrasebook yet")
         if self.state == "not done":
             sentences.append("was not proved")
         return sentences

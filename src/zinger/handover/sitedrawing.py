@@ -20,7 +20,14 @@ from zinger.plan.settings import SETTINGS
 MARGIN, HEAD, SIDE = 28.0, 64.0, 74.0
 BANDS = [HexColor(c) for c in ("#4c6f9c", "#a97a1c", "#3f8467", "#7a5fb0", "#b04a63", "#2f7f8f", "#7d6b3a", "#5d666d")]
 """Colours of VLANs, in the order of their numbers; the ninth begins anew, its number tells it apart."""
-SIGNS = {"proved": "●", "configured": "◎", "differs": "◆", "plan changed": "▲", "needs a person": "▲"}
+SIGNS = {
+    "proved": "●",
+    "configured": "◎",
+    "differs": "◆",
+    "plan changed": "▲",
+    "needs a person": "▲",
+    "set by hand": "□",
+}
 """A shape for each state, as on the screen, since some print in grey."""
 TIERS = {
     Tier.OUTSIDE: "outside",
@@ -183,7 +190,7 @@ def _foot(
             put(drawing, x + 2.5, row, str(vlan), 6.2, BOLD, PAPER, 16)
             put(drawing, x + 23, row, shown.vlans[vlan], 8, SANS, INK, column - 28)
         y -= 22 + 13 * -(-len(shown.vlans) // 5)
-    states = "● proved  ◎ configured  ◆ differs  ▲ needs a person  ○ not done"
+    states = "● proved  ◎ configured  ◆ differs  ▲ needs a person  ■ set by hand  ○ not done"
     signs = f"double line: aggregated links    dashed: wireless    {states}"
     put(drawing, MARGIN, y, signs, 7.5, SANS, SOFT, width)
     y -= 20

@@ -21,7 +21,7 @@ _READING = (
     ),
     ("sheet-shape", "Two columns mean the same, a column is missing, or a row has more cells than headings."),
     (
-        "unknown-setting, unknown-site, unknown-role, unknown-family",
+        "unknown-setting, unknown-site, unknown-role, unknown-family, family-by-hand",
         "A name that nothing else knows; the likeliest is told.",
     ),
     (

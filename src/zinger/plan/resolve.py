@@ -19,7 +19,7 @@ from zinger.plan.families import FamilyRules
 from zinger.plan.model import Device, Layer, Origin, Plan, Site, Value
 from zinger.plan.naming import NamingRule
 from zinger.plan.portnames import in_the_familys_names, renamed
-from zinger.plan.problems import Change, Problem, Repair, Spot, error_at
+from zinger.plan.problems import Change, Problem, Repair, Spot, error_at, warning_at
 from zinger.plan.raw import Layered, Raw, RawJob, RawRow
 from zinger.plan.settings import SECTION_OF, SETTINGS
 from zinger.plan.sites import sites_of
@@ -202,7 +202,13 @@ class _Resolver:
             own["hostname"] = Value(HOSTNAME, name, origin)
         if role and role not in self.job.roles:
             self._unknown(row, "role", role, self.job.roles, name)
-        if family not in self.families:
+        if family and family not in self.families and not likeliest(family, self.every):
+            what = f"no phrasebook knows {family}: it is planned, opened and set by hand, and never proved"
+            do = "zinger family new makes a phrasebook; zinger by-hand says what you set"
+            self.problems.append(
+                warning_at("family-by-hand", Spot(row.spot.file, row.spot.line, "family"), what, do, name)
+            )
+        elif family not in self.families:
             self._unknown(row, "family", family, self.every, name)
         kind = site.key, role, family
         shared = self._kind(*kind)

@@ -214,6 +214,8 @@ class Board:
     planned: tuple[tuple[Device, str], ...] = ()
     """Devices that are planned and checked only, each with its family's name: there is no phrasebook for it yet."""
 
+    by_hand: dict[str, str] = field(default_factory=dict)
+    """How each of these stands, in words."""
     site_order: tuple[str, ...] = ()
     """The keys of the sites in the order of the plan."""
     outlook: Outlook | None = None

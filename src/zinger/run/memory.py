@@ -44,6 +44,7 @@ from zinger.store.entries import (
     RunBegan,
     Saved,
     SetAside,
+    SetByHand,
     ShownUnsaved,
     SignedIn,
     StageDone,
@@ -138,6 +139,8 @@ class Memory:
     """The settings that a person has passed over."""
     notes: list[tuple[float, str]] = field(default_factory=list)
     """What a person noted about it, and when."""
+    by_hand: dict[str, str] = field(default_factory=dict)
+    """What a person said that they set by hand, in the plan's words, by setting: said, never proved."""
     rotating: set[str] = field(default_factory=set)
     """The entries with a new password that the device was not proved to know yet."""
     held_at: dict[str, float] = field(default_factory=dict)
@@ -280,6 +283,12 @@ def _rotating(memory: Memory, event: Rotating, device: str, at: float) -> None:
     memory.accepted = [before.get(pair, pair) for pair in memory.accepted]
 
 
+def _set_by_hand(memory: Memory, event: SetByHand, device: str, at: float) -> None:
+    memory.by_hand.pop(event.setting, None)
+    if not event.back:
+        memory.by_hand[event.setting] = event.value
+
+
 def _swapped(memory: Memory, event: Swapped, device: str, at: float) -> None:
     """Of the new box nothing is known; a person's notes and decisions about the device stay."""
     fresh = Memory(notes=memory.notes, passed_over=memory.passed_over, aside=memory.aside)
@@ -343,6 +352,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Rotating: _rotating,
     Rotated: _rotated,
     Swapped: _swapped,
+    SetByHand: _set_by_hand,
     Noted: _noted,
     Configured: _concluded,
     Proved: _concluded,

@@ -36,8 +36,9 @@ class OpenJob(OpenPlan):
             book = self.books.get(device.family)
             if book is not None:
                 spoken.setdefault(device.name, (device, book))
-            elif device.family in self.families:
-                planned.append((device, self.families[device.family].title))
+            else:
+                title = self.families[device.family].title if device.family in self.families else device.family
+                planned.append((device, title or "no family"))
         self.scripts: Mapping[str, Script] = Scripts(spoken)
         lines = {
             name: DeviceLine(device, book.title, partial(self.scripts.__getitem__, name))
@@ -45,9 +46,11 @@ class OpenJob(OpenPlan):
         }
         sites = tuple(dict.fromkeys(device.site.key for device in self.plan.devices))
         self.board = Board(
-            self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), sites
+            self.plan.title, self.plan.note, self.plan.mode == "practice", 0.0, lines, tuple(planned), site_order=sites
         )
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
+        self.unspoken: dict[str, Memory] = {device.name: Memory() for device, _ in planned}
+        """What is known of devices that no phrasebook speaks to."""
         self.terms: list[entries.TermsAccepted] = []
         """What a person accepted in this job so far."""
         self.kept_aside = ""
@@ -88,13 +91,16 @@ class OpenJob(OpenPlan):
                 f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
                 "devices are read again before anything is sent"
             )
-        happened: dict[str, list[entries.Entry]] = {name: [] for name in self.board.lines}
+        happened: dict[str, list[entries.Entry]] = {name: [] for name in (*self.board.lines, *self.unspoken)}
         for entry in journal.entries():
             event = entries.read(entry) if entry.kind == entries.TermsAccepted.kind else None
             if isinstance(event, entries.TermsAccepted):
                 self.terms.append(event)
             if entry.device in happened:
                 happened[entry.device].append(entry)
+        for name in self.unspoken:
+            self.unspoken[name] = remember(happened[name])
+        self.board.by_hand = {name: by_hand_words(self, name) for name in self.unspoken}
         for name, line in self.board.lines.items():
             memory = self.memories[name] = remember(happened[name])
             for finding in memory.findings.values():
@@ -103,6 +109,15 @@ class OpenJob(OpenPlan):
                 line.keep(what, lines)
             show_notes(line, memory)
             say_what_is_known(line, memory)
+
+
+def by_hand_words(job: OpenJob, name: str) -> str:
+    """How a device that no phrasebook speaks to stands: how much of its plan a person set by hand."""
+    device, memory = job.plan.device(name), job.unspoken[name]
+    if memory.aside:
+        return f"{memory.aside}: left out"
+    done = sum(memory.by_hand.get(setting) == value.shown for setting, value in device.values.items())
+    return f"{done} of {len(device.values)} set by hand" if memory.by_hand else "planned only, no phrasebook yet"
 
 
 def show_notes(line: DeviceLine, memory: Memory) -> None:

@@ -86,10 +86,10 @@ class Run:
         here = {name for name, memory in self.job.memories.items() if not memory.aside}
         wanted = [d for d in plan.devices if (d.name in names if names else d.name in here)]
         for device in wanted:
-            if device.name not in self.job.scripts and device.family in self.job.families:
+            if device.name in self.job.unspoken:
+                title = next(title for other, title in self.job.board.planned if other.name == device.name)
                 raise RunError(
-                    f"{device.name} can't be spoken to: {self.job.families[device.family].title} has no "
-                    "phrasebook yet; it is planned and checked only"
+                    f"{device.name} can't be spoken to: {title} has no phrasebook yet; it is planned and checked only"
                 )
         faults = [
             p

@@ -10,7 +10,7 @@ from zinger.plan.values.bad import BadValue
 from zinger.plan.values.text import parse_words
 from zinger.run.board import Mark
 from zinger.run.hands import RunError
-from zinger.run.openjob import OpenJob, say_what_is_known, show_notes
+from zinger.run.openjob import OpenJob, by_hand_words, say_what_is_known, show_notes
 from zinger.store import entries
 from zinger.wording import did_you_mean
 
@@ -80,6 +80,10 @@ def keep(job: OpenJob, events: Iterable[tuple[str, entries.Happened]]) -> None:
 
 def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
     """What such an event makes of the device's memory, and of its line."""
+    if name in job.unspoken:
+        job.unspoken[name].take_in(event, name, time.time())
+        job.board.by_hand = {**job.board.by_hand, name: by_hand_words(job, name)}
+        return
     memory, line = job.memories[name], job.board.lines[name]
     memory.take_in(event, name, time.time())
     if isinstance(event, entries.SetAside | entries.Swapped):
@@ -105,6 +109,19 @@ def noted(text: str) -> entries.Noted:
     if not text:
         raise RunError("a note needs words")
     return entries.Noted(text)
+
+
+def set_by_hand(job: OpenJob, name: str, setting: str, back: bool = False) -> entries.SetByHand:
+    """The event of a value that a person set by hand; raises RunError where a phrasebook can speak to the device."""
+    if name not in job.unspoken:
+        if name in job.board.lines:
+            raise RunError(f"{name} is spoken to by its phrasebook: run it, or prove it; by hand nothing is proved")
+        raise RunError(f"the plan has no device {name}{did_you_mean(name, job.unspoken)}")
+    value = job.plan.device(name).values.get(setting)
+    if value is None:
+        known = job.plan.device(name).values
+        raise RunError(f"{setting} is not planned for {name}{did_you_mean(setting, known)}")
+    return entries.SetByHand(setting, value.shown, back)
 
 
 def known(job: OpenJob, names: Sequence[str]) -> Sequence[str]:

@@ -126,6 +126,16 @@ class Swapped(Happened):
 
 
 @dataclass(frozen=True)
+class SetByHand(Happened):
+    """A person says that they set this value by hand on a device that no phrasebook speaks to; or takes it back."""
+
+    kind = "set by hand"
+    setting: str
+    value: str
+    back: bool = False
+
+
+@dataclass(frozen=True)
 class Rotated(Happened):
     """The new password of an entry was proved on the device."""
 
@@ -440,6 +450,7 @@ _KINDS: dict[str, type[Any]] = {
         Rotating,
         Rotated,
         Swapped,
+        SetByHand,
         HandsDone,
         TermsAccepted,
         NewCertificate,

@@ -283,6 +283,19 @@ class ZingerApp(GuardedApp):
         if world is not None:
             world.secrets = (*world.secrets, secret)
 
+    def open_bare_wire(self, device: str) -> None:
+        """Open the wire of a device that no phrasebook speaks to, in the place of this screen until it is left."""
+        import subprocess
+        import sys
+
+        console = self.job.plan.device(device).console
+        if not console or console == "yard":
+            self.notify(f"the plan names no console for {device}; write one into its row, like serial:///dev/ttyUSB0")
+            return
+        words = ["wire", console, "--job", str(self.job.folder.path), "--device", device]
+        with self.suspend():
+            subprocess.run([sys.executable, "-m", "zinger.cli", *words], check=False)
+
     def swap_box(self, device: str, serial: str, mac: str) -> None:
         """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
         from zinger.run.swap import forget_box

@@ -61,6 +61,9 @@ class Host(Protocol):
     def tell(self, title: str, text: str) -> None:
         """Show a message that stays until it was read."""
 
+    def open_bare_wire(self, device: str) -> None:
+        """Open the wire of a device that no phrasebook speaks to, in the place of this screen until it is left."""
+
     def swap_box(self, device: str, serial: str, mac: str) -> None:
         """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
 

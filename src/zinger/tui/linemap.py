@@ -187,7 +187,8 @@ class LineMap(Rows):
     def stamp(self, index: int) -> Hashable:
         kind, line, text = self._items[index]
         if line is None:
-            return (kind, text, self._counted(text) if kind == "site" else "")
+            words = self.board.by_hand.get(text.partition("|")[0]) if kind == "planned" else ""
+            return (kind, text, self._counted(text) if kind == "site" else words)
         turning = {Mark.NOW: int(time.time() * 2.5), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
         return (kind, line.device.name, line.version, turning, line.device.name in self.chosen)
 
@@ -232,7 +233,8 @@ class LineMap(Rows):
         row = Text().append(f" {fit(name, track.name - 1):<{track.name}}", DIM)
         row.append(f"{family:<{track.family}}" if track.family else "", DIM)
         row.append_text(Text("┄" * (track.pitch * (len(STOPS) - 1) + 1), FAINT))
-        return row.append(fit("   planned only, no phrasebook yet", width - track.sentence + 3), DIM)
+        words = self.board.by_hand.get(name, "planned only, no phrasebook yet")
+        return row.append(fit(f"   {words}", width - track.sentence + 3), DIM)
 
     def _caption(self, line: DeviceLine, track: Track, width: int) -> Text:
         where = line.device.location or line.device.serial

@@ -31,7 +31,7 @@ from zinger.tui.linemap import HIGH, SITE, WIDE, LineMap, Track
 from zinger.tui.look import BRASS, DIM, MOOD, PAPER, SLATE, fit, legend, minutes
 from zinger.tui.parts import Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
-from zinger.tui.steering import steer
+from zinger.tui.steering import steer, steer_by_hand
 
 
 class LineUp(ZingerScreen):
@@ -179,7 +179,7 @@ class LineUp(ZingerScreen):
         if names:
             steer(self, names, lines.chosen.clear)
         elif lines.selected:
-            self.notify(f"{lines.selected} is planned only: no phrasebook speaks to it yet")
+            steer_by_hand(self, lines.selected)
 
     def action_wire(self) -> None:
         """Open the wire of the device under the cursor."""

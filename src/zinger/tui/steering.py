@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from zinger.run.board import DeviceLine, Mark
-from zinger.run.steering import ASIDE, Manner, aside
+from zinger.run.steering import ASIDE, Manner, aside, set_by_hand
 from zinger.store.entries import Happened
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.decide import note, pass_over
@@ -124,3 +124,26 @@ def _pass_over(screen: ZingerScreen, name: str) -> None:
 
     body = "It is not sent; what the device has is still read back and compared."
     screen.app.push_screen(ChoiceDialog(f"Which setting of {name}?", choices, body), chosen)
+
+
+def steer_by_hand(screen: ZingerScreen, name: str) -> None:
+    """What can be done with a device that no phrasebook speaks to: set it by hand, and say what was set."""
+    job = screen.host.job
+    if name not in job.unspoken:
+        return
+    done = job.unspoken[name].by_hand
+    choices: list[tuple[str, str]] = [("", "open its wire: typing goes to it, all is recorded")]
+    for setting, value in job.plan.device(name).values.items():
+        tick = "[x]" if done.get(setting) == value.shown else "[ ]"
+        choices.append((setting, f"{tick} {value.setting.title}  {value.shown}"))
+
+    def chosen(setting: str | None) -> None:
+        if setting == "":
+            screen.host.open_bare_wire(name)
+        elif setting is not None:
+            ticked = done.get(setting) == job.plan.device(name).values[setting].shown
+            screen.host.running.steer([(name, set_by_hand(job, name, setting, back=ticked))])
+            screen.set_timer(0.3, lambda: steer_by_hand(screen, name))
+
+    body = "No phrasebook speaks to it. What you tick off goes into the papers as set by hand, never as proved."
+    screen.app.push_screen(ChoiceDialog(name, choices, body), chosen)
