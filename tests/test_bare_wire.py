@@ -13,7 +13,8 @@ import pytest
 from tests.conftest import lay_out, zinger
 from tests.terminal import Terminal
 from zinger.link.dial import open_console
-from zinger.plan.values.secrets import SecretRef
+from zinger.phrasebook.load import load_family
+from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.barewire import BareWire, MarkKind
 from zinger.store.recording import Recording, events_of
 from zinger.store.vault import Vault
@@ -193,3 +194,38 @@ def test_a_device_that_no_phrasebook_knows_is_planned_set_by_hand_and_never_prov
     assert ",set by hand," in listed[2] and ",proved," in listed[1]
     zinger("by-hand", folder, "ap1", "hostname", "--back")
     assert ",planned only," in zinger("handover", folder, "--print", "inventory.csv").stdout
+
+
+def test_a_phrasebook_begins_from_what_was_marked_at_the_wire(tmp_path: Path) -> None:
+    recording = Recording(tmp_path / "wire.cast", "zephyr")
+    recording.shown(b"who goes there: ")
+    for key in "first":
+        recording.typed(key)
+        recording.shown(key.encode())
+    recording.typed("\r")
+    recording.shown(b"\r\nword of first: ")
+    recording.typed(MASK)
+    recording.shown(b"\r\nzeph at top; ")
+    recording.marker("prompt: zeph at top; ")
+    recording.shown(b"\r\n%% 12:01:07 fan 2 turns\r\nzeph at net; ")
+    recording.marker("noise: %% 12:01:07 fan 2 turns")
+    recording.marker("prompt: zeph at net; ")
+    recording.marker("saves: zeph at top; burn it in")
+    recording.marker("note: it's slow after 'burn'")
+    recording.close()
+    folder = tmp_path / "zephyr-nine.yaml"
+    done = zinger("family", "new", "zephyr-nine", "--from-wire", recording.file, "--file", folder)
+    assert done.returncode == 0 and "2 prompts, 1 lines of noise" in done.stdout, done.stdout + done.stderr
+    text = folder.read_text()
+    assert "burn it in" in text and "# noted at the wire: it's slow after 'burn'" in text
+    _, book = load_family(text, "zephyr-nine.yaml")
+    assert book is not None and {"sign_in", "secret", "main", "place_2"} <= set(book.places)
+    assert book.terminal.noise is not None and book.terminal.noise.search("%% 23:59:58 fan 1 turns")
+    shown = zinger("family", "check", folder)
+    assert "can't be read" not in shown.stdout + shown.stderr, shown.stdout
+    assert "(?P<hostname>" in text and "who goes there: " in text and "word of first: " in text
+    recording = Recording(tmp_path / "bare.cast", "zephyr")
+    recording.shown(b"hello")
+    recording.close()
+    refused = zinger("family", "new", "zephyr-ten", "--from-wire", recording.file, "--file", tmp_path / "x.yaml")
+    assert refused.returncode == 2 and "no prompt is marked" in refused.stderr and not (tmp_path / "x.yaml").exists()

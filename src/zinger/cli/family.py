@@ -200,6 +200,10 @@ def new(
         Path | None,
         typer.Option("--from-har", metavar="FILE", help="a draft from a set-up by hand, which a browser saved as HAR"),
     ] = None,
+    wire: Annotated[
+        Path | None,
+        typer.Option("--from-wire", metavar="FILE", help="a draft from a recording of `zinger wire`, by its marks"),
+    ] = None,
     job: Annotated[Path | None, typer.Option(metavar="FOLDER", help="with --from-har: the job that plans it")] = None,
     device: Annotated[str, typer.Option(metavar="NAME", help="with --from-har: the device that was set up")] = "",
 ) -> None:
@@ -215,15 +219,27 @@ def new(
         _draft(name, har, job, device, where)
         return
     try:
-        text = (
-            start_of_pages(name, pages)
-            if pages is not None
-            else commented_start(name, *_asked(prompt, login, password))
-        )
+        if wire is not None:
+            text = _from_wire(name, wire)
+        elif pages is not None:
+            text = start_of_pages(name, pages)
+        else:
+            text = commented_start(name, *_asked(prompt, login, password))
     except ValueError as error:
         raise CommandError(str(error)) from None
     write_whole(where, text.encode())
     print(f"{where} is begun; next: zinger family check {where}")
+
+
+def _from_wire(name: str, file: Path) -> str:
+    """A start from what a person marked at a wire; raises ValueError and RecordingError."""
+    from zinger.phrasebook.learn.wire import draft_of_wire, notes_of
+    from zinger.store.recording import events_of
+
+    found = notes_of(events_of(file))
+    print(f"marked: {len(found.prompts)} prompts, {len(found.noise)} lines of noise, {len(found.saves)} that save; "
+          f"{len(found.blind)} questions did not echo")  # fmt: skip
+    return draft_of_wire(name, found)
 
 
 def _draft(name: str, har: Path, job: Path | None, device: str, where: Path) -> None:
