@@ -38,8 +38,8 @@ BENCHES = 4
 """Yards that are worked on at a time: most of a run is waiting."""
 FAMILIES = ("Quern S2", "Quern S9", "Hollin G4", "Hollin M1", "Sallow W5", "Marrable V6")
 ON_PAGES = ("Quern T1", "Pennant P1", "Hollin E3", "Sallow W8", "Pennant R3", "Pennant I7", "Tarn B2")
-FOR_TWO = "bridge"
-"""The column of what wants another device, which a trial of one does not have."""
+FOR_TWO = ("bridge", "uplinks")
+"""The columns of what wants another device, which a trial of one does not have."""
 ZINGER = [sys.executable, "-m", "zinger.cli"]
 TRIAL_ENDS = 150.0
 """Seconds after which a run is called hung."""
@@ -50,8 +50,8 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 def devices(families: Sequence[str] = FAMILIES) -> dict[str, str]:
     """The row of the demo's sheet of one device a family, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
-    at = head.split(",").index(FOR_TWO)
-    rows = [_without(row, at) for row in rows]
+    for column in FOR_TWO:
+        rows = [_without(row, head.split(",").index(column)) for row in rows]
     folder = laid_out("\n".join((head, *rows)))
     names = {device.serial: device.name for device in OpenJob(JobFolder(folder)).plan.devices}
     shutil.rmtree(folder)

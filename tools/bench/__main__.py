@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import sys
 
-from tools.bench import conversations, families, plans, recognition, starting
+from tools.bench import conversations, families, plans, recognition, schedules, starting
 
 
 def _conversations() -> None:
@@ -26,6 +26,7 @@ PARTS = {
     "buffer": recognition.buffer_alone,
     "conversations": _conversations,
     "plans": _plans,
+    "schedules": schedules.schedules,
     "starting": starting.starting,
     "families": lambda: asyncio.run(families.families()),
 }
