@@ -61,6 +61,8 @@ def test_a_colleague_opens_the_vault_by_their_own_key(tmp_path: Path) -> None:
     mine.put({SecretRef("b"): "second"})
     assert colleague.get(SecretRef("b")) == "second" and mine.since("b") is not None
     assert mine.recipients() == {str(theirs.to_public()): "Ada"}
+    colleague.put({SecretRef("c"): "third"})
+    assert mine.get(SecretRef("c")) == "third", "who shared it is not locked out by a colleague's change"
     mine.remove_recipient(str(theirs.to_public()))
     with pytest.raises(VaultError, match="can't be opened"):
         Vault(tmp_path / "vault.age", tmp_path / "theirs.txt")
@@ -76,3 +78,13 @@ def test_the_paper_of_credentials_is_written_sealed_and_nothing_of_it_in_clear(j
     assert sealed.read_bytes().startswith(b"age-encryption.org/v1") and b"only-in-here" not in sealed.read_bytes()
     assert vault.unseal(sealed).startswith(b"%PDF")
     assert (sealed.stat().st_mode & 0o777, list(sealed.parent.glob("*.pdf"))) == (0o600, [])
+
+
+def test_a_change_that_ended_before_it_was_written_down_locks_nobody_out(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=ONE_DEVICE, practice_yaml="pace: 300\nlinger: 90\n")
+    assert zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut").returncode == 0
+    vault = Vault(folder / "vault.age")
+    vault.rotate(SecretRef(ENTRY), None)  # and then the power of the laptop went
+    again = zinger("run", folder, "--headless", "--no-power-cut")
+    assert again.returncode == 0, again.stdout + again.stderr
+    assert SecretRef(ENTRY + BEFORE) not in vault

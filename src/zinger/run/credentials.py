@@ -95,6 +95,18 @@ def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Ha
     return [(name, entries.Rotating(entry, settings)) for name, settings in users]
 
 
+def unfinished(job: OpenJob, vault: Vault) -> list[tuple[str, entries.Rotating]]:
+    """What was begun and not written down, since the program ended right then: devices know the password of before."""
+    found = []
+    for entry in (name.removesuffix(BEFORE) for name in vault.names() if name.endswith(BEFORE)):
+        if any(entry in memory.rotating for memory in job.memories.values()):
+            continue
+        for name in job.memories:
+            settings = [s.name for s, _, ref in secrets_of(job.board.lines[name].device) if ref.name == entry]
+            found += [(name, entries.Rotating(entry, settings))] if settings else []
+    return found
+
+
 def settled(job: OpenJob, vault: Vault, name: str) -> Sequence[entries.Rotated]:
     """What a device has proved to know by now; once all who use it do, the old password is dropped."""
     memory = job.memories[name]

@@ -9,6 +9,7 @@ from contextlib import AsyncExitStack
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from zinger.errors import ZingerError
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
@@ -21,7 +22,7 @@ from zinger.run.board import Mark
 from zinger.run.carrier import Carrier
 from zinger.run.claims import Claims
 from zinger.run.consolewire import ConsoleWire
-from zinger.run.credentials import settled
+from zinger.run.credentials import settled, unfinished
 from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
 from zinger.run.onwire import Assignment, OnWire
@@ -141,8 +142,13 @@ class Run:
         job.vault = job.vault or Vault(job.folder.vault)
         self.world = await self._world(job.vault, self.journal)
         self.hands.tell = self._note
+        for name, event in unfinished(job, job.vault):
+            self._note(event, name)
+            take_in(job, name, event)
         self._listening = asyncio.create_task(self._listen(self.journal), name="answers from other terminals")
         self._foreseeing = asyncio.create_task(self._foresee(), name="forecast")
+        if self.ended is not None:
+            self._foreseeing.add_done_callback(self.ended)
 
     async def set_off(self, names: Sequence[str], manner: Manner | None = None) -> list[str]:
         """Send these devices on their way, those that are not on it already; returns which.
@@ -264,8 +270,11 @@ class Run:
     def _settle_passwords(self, name: str) -> None:
         """A password that was changed and is proved now: the one before is dropped."""
         if self.journal is not None and name in self.job.memories:
-            for event in settled(self.job, self.job.vault or Vault(self.job.folder.vault), name):
-                self._note(event, name)
+            try:
+                for event in settled(self.job, self.job.vault or Vault(self.job.folder.vault), name):
+                    self._note(event, name)
+            except ZingerError as error:
+                self.news.append(f"the password of before is still in the vault: {error}")
 
     def _see_plan(self, name: str) -> None:
         """A device that is through, and whose plan was changed meanwhile, is shown under its new one."""

@@ -177,7 +177,8 @@ class Vault:
     def recipients(self) -> dict[str, str]:
         """Names of the others who can open it, by their public keys."""
         self._refresh()
-        return dict(self._recipients)
+        own = self.own_key() if self._recipients else ""
+        return {key: name for key, name in self._recipients.items() if key != own}
 
     def own_key(self) -> str:
         """This person's public key, for a colleague to add."""
@@ -193,7 +194,8 @@ class Vault:
             ) from None
         with self._writing():
             secrets = dict(self._secrets)
-            self._recipients = {**self._recipients, key: name}
+            # whoever writes it next must seal it for this person too
+            self._recipients = {self.own_key(): "whoever shared it", **self._recipients, key: name}
             self._write(secrets)
 
     def remove_recipient(self, key: str) -> None:

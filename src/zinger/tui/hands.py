@@ -141,7 +141,7 @@ def open_act(screen: ZingerScreen, hands: Hands, number: int) -> None:
         if why is not None:
             hands.cannot(item.act, why.strip())
 
-    done = "type it in" if item.act.entry else "it is done"
+    done = "type it in" if item.act.entry and hands.helper is None else "it is done"
     choices = [("done", done), ("later", "not now: the rest of the list first"), ("cannot", "it can't be done")]
     then = f"\nThen: {item.act.see}" if item.act.see else ""
     body = f"{item.act.do[0].upper()}{item.act.do[1:]}.{then}\n\nWhy: {item.act.why}."
@@ -153,7 +153,7 @@ def do_act(screen: ZingerScreen, hands: Hands, number: int) -> None:
     item = hands.numbered(number)
     if item is None or item.begun:
         return
-    if not item.act.entry:
+    if not item.act.entry or hands.helper is not None:  # in practice the yard reads what only it has printed
         hands.person_did(item.act)
         return
 
