@@ -13,6 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.conftest import ONE_DEVICE
 from zinger.link.base import Link
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.laptop import laptop_address
@@ -186,7 +187,7 @@ def test_the_laptop_gets_an_address_that_nobody_has(used: set[int]) -> None:
 
 
 def test_a_stop_shows_the_worst_of_its_steps(job: Callable[..., Path]) -> None:
-    line = OpenJob(JobFolder(job())).board.lines["kvr-wj-sw1"]
+    line = OpenJob(JobFolder(job(devices_csv=ONE_DEVICE))).board.lines["kvr-wj-sw1"]
     assert line.stops[Stop.ROLE] is Mark.NONE and line.stops[Stop.SERVICES] is Mark.AHEAD
     line.step("idle.timeout", Mark.SENT)
     assert line.stops[Stop.SERVICES] is Mark.NOW

@@ -130,8 +130,8 @@ class CredentialsScreen(ZingerScreen):
     """Every account and key of the job."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("enter", "show", "show", show=False, tooltip="the password, for ten seconds"),
-        Binding("v", "show", "show", tooltip="the password, for ten seconds"),
+        Binding("enter", "reveal", "show", show=False, tooltip="the password, for ten seconds"),
+        Binding("v", "reveal", "show", tooltip="the password, for ten seconds"),
         Binding("c", "copy", "copy", tooltip="to the terminal's clipboard (OSC 52), if you allow it"),
         Binding("t", "type", "type in", tooltip="a password that you know, typed twice"),
         Binding("r", "rotate", "change it", tooltip="make a new one, send it, prove it, drop the old one"),
@@ -195,9 +195,9 @@ class CredentialsScreen(ZingerScreen):
         return row, self._vault.get(SecretRef(row.entry))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
-        self.action_show()
+        self.action_reveal()
 
-    def action_show(self) -> None:
+    def action_reveal(self) -> None:
         """The password in clear, for ten seconds."""
         if (found := self._secret()) is not None:
             row, secret = found

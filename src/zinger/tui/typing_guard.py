@@ -21,9 +21,12 @@ if TYPE_CHECKING:
 MOMENT = 0.2
 """Seconds: who types a word has the next letter down within it."""
 GUARDED = frozenset(
-    {*("go", "leave", "done", "whose_hands"), *("undo", "redo", "save", "add", "take", "meant", "again", "hold")}
+    {
+        *("go", "leave", "done", "whose_hands", "reveal"),
+        *("undo", "redo", "save", "add", "take", "meant", "again", "hold"),
+    }
 )
-"""Actions that change something at once, without a question."""
+"""Actions that change something at once, or show a password, without a question."""
 
 
 class Typing:
