@@ -16,6 +16,7 @@ from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.entries import Entry
+from zinger.store.journal import Journal
 
 WATCH_EVERY = 0.1
 
@@ -46,26 +47,29 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool, tell: Callable[[E
     """Carry all devices; returns whether it was interrupted by a signal."""
     out = sys.stderr if as_json else sys.stdout
     interrupted, went_wrong = asyncio.Event(), True
+    telling = _Telling(tell) if tell is not None else None
     loop = asyncio.get_running_loop()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         loop.add_signal_handler(number, interrupted.set)
+    going = asyncio.create_task(telling.goes_on(run)) if telling is not None else None
     try:
-        telling = asyncio.create_task(_tell_on(run, tell)) if tell is not None else None
         await run.start()
         for news in run.news:
             print(news, file=out, flush=True)
         await _watch(run, out, interrupted)
-        if telling is not None:
-            telling.cancel()
-            await asyncio.gather(telling, return_exceptions=True)
         failed = [t for t in run.tasks.values() if t.done() and not t.cancelled() and t.exception()]
         if failed:
             raise failed[0].exception()  # type: ignore[misc]
         went_wrong = False
     finally:
         states = {name: c.state_in_words() for name, c in run.carriers.items()}
+        if telling is not None and going is not None:
+            telling.ends = True
+            await asyncio.gather(going, return_exceptions=True)
         try:
             await run.stop(end_yard=not keep_yard)
+            if telling is not None:
+                telling.the_rest(run)
         finally:
             if interrupted.is_set() or (went_wrong and states):
                 print("stopped; run it again to go on", file=out)
@@ -74,17 +78,34 @@ async def _carry_out(run: Run, as_json: bool, keep_yard: bool, tell: Callable[[E
     return interrupted.is_set()
 
 
-async def _tell_on(run: Run, tell: Callable[[Entry], None]) -> None:
-    """Tell every entry of the journal that is written from now on."""
-    last = -1
-    while True:
-        journal = run.journal
-        if journal is not None:
-            last = journal.last() if last < 0 else last
-            for entry in await asyncio.to_thread(journal.read_after, last):
-                last = entry.id
-                tell(entry)
-        await asyncio.sleep(WATCH_EVERY)
+class _Telling:
+    """Tells every entry of the journal that is written while a run goes on, and at its end what came last."""
+
+    def __init__(self, tell: Callable[[Entry], None]) -> None:
+        self._tell, self._last = tell, -1
+        self.ends = False
+        """Whether it is to end: not in the middle of telling, else the rest would be told twice."""
+
+    async def goes_on(self, run: Run) -> None:
+        """Until it is to end."""
+        while not self.ends:
+            if run.journal is not None:
+                await asyncio.to_thread(self._news, run.journal)
+            await asyncio.sleep(WATCH_EVERY)
+
+    def the_rest(self, run: Run) -> None:
+        """The run has ended: its journal is whole on disk."""
+        journal = Journal(run.job.folder.journal)
+        try:
+            self._news(journal)
+        finally:
+            journal.close()
+
+    def _news(self, journal: Journal) -> None:
+        self._last = journal.last() if self._last < 0 else self._last
+        for entry in journal.read_after(self._last):
+            self._last = entry.id
+            self._tell(entry)
 
 
 async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:

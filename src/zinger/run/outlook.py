@@ -54,7 +54,6 @@ class Took:
         self.pace, self._known, self._by_yard = pace, known, by_yard
         self.bench = bench_kind(job.board.practice, pace)
         self._of_family: dict[tuple[str, str], list[float]] = defaultdict(list)
-        self._of_act: dict[str, list[float]] = defaultdict(list)
         for name, memory in job.memories.items():
             for family, stage, seconds in stages_of(job.board.lines[name].device, memory):
                 self._of_family[family, stage].append(seconds)

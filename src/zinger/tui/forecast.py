@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections import defaultdict
-from collections.abc import Hashable
+from collections.abc import Hashable, Mapping
 from typing import Any, ClassVar
 
 from rich.style import Style
@@ -127,7 +127,7 @@ class ForecastRows(Rows):
         return [_reason(wait, self.outlook.bench.claims, self.outlook.at) for wait in waits]
 
 
-def _reason(wait: Wait, claims: dict[str, Claim] | Any, at: float) -> str:
+def _reason(wait: Wait, claims: Mapping[str, Claim], at: float) -> str:
     claim = claims.get(wait.key)
     behind = f", behind {', '.join(wait.behind[:2])}" if wait.behind else ""
     what = {"hands": "your hands", "network": "its turn on the network"}.get(wait.key, wait.key)
