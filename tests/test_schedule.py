@@ -9,6 +9,7 @@ from collections import defaultdict
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tools.bench.schedules import a_bench
 
 from zinger.schedule.forecast import forecast
 from zinger.schedule.order import best, savings
@@ -70,36 +71,9 @@ def test_nothing_is_done_earlier_than_can_be_and_one_more_never_counts_as_a_loss
     assert all(saving.seconds > 0 for saving in savings(bench, found))
 
 
-def a_bench(devices: int, seed: int, consoles: int, factories: int) -> Bench:
-    """Boxes as they come: plugged in by one person, booted, set up over a console or a factory address, power cut."""
-    chance = random.Random(seed)
-    works = []
-    for number in range(devices):
-        over_pages = chance.random() < 0.4
-        way = f"factory {chance.randrange(factories)}" if over_pages else f"console {chance.randrange(consoles)}"
-        reach, hands, boots = frozenset({way}), frozenset({"hands"}), chance.uniform(20, 200)
-        kept = frozenset() if over_pages else reach
-        works.append(
-            Work(
-                f"d{number}",
-                (
-                    Phase("plug", chance.uniform(10, 60), hands | reach),
-                    Phase("boot", boots, reach),
-                    Phase("send", chance.uniform(10, 90), reach),
-                    Phase("laptop", 30, hands | kept, once="laptop 1"),
-                    Phase("from the network", chance.uniform(3, 9), kept | {"network"}),
-                    Phase("power cut", chance.uniform(8, 20), hands | kept),
-                    Phase("boot", boots, kept),
-                    Phase("read again", chance.uniform(5, 20), kept),
-                ),
-            )
-        )
-    return Bench.of(works, [Claim("network", "network", 2)])
-
-
 @pytest.mark.parametrize("seed", range(12))
 def test_the_order_is_within_a_twentieth_of_the_best_of_all_orders(seed: int) -> None:
-    bench = a_bench(6, seed, consoles=1 + seed % 3, factories=1 + seed % 2)
+    bench = a_bench(6, consoles=1 + seed % 3, factories=1 + seed % 2, seed=seed)
     names = [work.device for work in bench.works]
     lowest = min(forecast(bench, order).end for order in itertools.permutations(names))
     assert best(bench).end <= 1.05 * lowest

@@ -16,7 +16,7 @@ def forecast(
     as_json: Json = False,
 ) -> None:
     """Forecast what a run of this job would take, from how long its families took before."""
-    from zinger.run.outlook import bench_of
+    from zinger.run.outlook import awaited, bench_of
     from zinger.run.practice import yard_settings
     from zinger.run.steering import not_done
     from zinger.schedule.outlook import foresee
@@ -41,16 +41,9 @@ def forecast(
     for name in found.order:
         mine = [wait for wait in found.waits if wait.device == name]
         mine.sort(key=lambda wait: wait.since - wait.until)
-        why = f"waits {short(mine[0].until - mine[0].since)} for {_what(mine[0].key, mine[0].behind)}" if mine else ""
+        why = f"waits {short(mine[0].until - mine[0].since)} for {awaited(mine[0])}" if mine else ""
         print(f"{name:<20} {short(found.ends.get(name, 0)):>8}  {why}")
     for saving in outlook.savings:
         print(f"\nOne more {saving.title} would save about {short(saving.seconds)}.")
     if found.stuck:
         print(f"\nThese wait for each other for ever: {', '.join(found.stuck)}. Look at their plan.")
-
-
-def _what(key: str, behind: tuple[str, ...]) -> str:
-    words = {"hands": "hands", "network": "its turn on the network"}.get(
-        key, key.removeprefix("once ").removeprefix("device ")
-    )
-    return f"{words}, behind {', '.join(behind[:2])}" if behind else words

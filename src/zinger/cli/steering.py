@@ -81,7 +81,8 @@ def swap(
 
     opened = open_job(job)
     known(opened, [device])
-    Desk(opened.folder, opened.families.rules, {}).swap(device, serial, mac)
+    cells = {"serial": serial, **({"mac": mac} if mac else {})}
+    Desk(opened.folder, opened.families.rules, {}).write_row(device, cells, f"another box for {device}")
     event = forget_box(opened, device)
     keep(opened, [(device, event)])
     print(f"{device}: serial number {serial}{f', MAC {mac}' if mac else ''}; nothing is known of this box yet")

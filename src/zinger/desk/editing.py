@@ -9,7 +9,7 @@ from __future__ import annotations
 import itertools
 import re
 import threading
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from zinger.plan.families import Rules
@@ -296,17 +296,15 @@ class Desk:
                 return False, []
             return True, self.edits.merge(files)
 
-    def swap(self, name: str, serial: str, mac: str) -> None:
-        """Write another box's numbers into a device's row, and save. Raises KeyError, JobFolderError."""
-        device = self.resolved().device(name)
-        wanted = {"serial": serial, "mac": mac}
-        for column, text in wanted.items():
-            if text and (parse := WHO_PARSERS.get(column)):
+    def write_row(self, name: str, cells: Mapping[str, str], words: str) -> None:
+        """Write cells of a device's own row, by setting or identity, and save. Raises JobFolderError."""
+        for column, text in cells.items():
+            if parse := WHO_PARSERS.get(column):
                 try:
                     parse(text)
                 except BadValue as error:
                     raise JobFolderError(f"{error.what}. {error.repair}") from None
-        changes = [Change((column,), text, device.spot.line) for column, text in wanted.items() if text]
-        self.make(changes, f"another box for {name}")
+        row = self.resolved().device(name).spot.line
+        self.make([Change((column,), text, row) for column, text in cells.items()], words)
         if self.save():
             raise JobFolderError("somebody else changed the same places meanwhile; look at the plan")

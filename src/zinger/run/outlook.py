@@ -22,6 +22,7 @@ from zinger.run.claims import FROM_OUTSIDE, Claims, console_claim, factory_claim
 from zinger.run.hands import Hands, Verb
 from zinger.run.memory import Memory, Worker
 from zinger.run.openjob import OpenJob
+from zinger.schedule.forecast import Wait
 from zinger.schedule.work import Bench, Claim, Phase, Work
 from zinger.store.durations import Durations
 
@@ -215,3 +216,11 @@ def _work(job: OpenJob, name: str, ways: Ways, run: AtWork | None, now: float) -
 
 def _asked(hands: Hands, name: str) -> Verb | None:
     return next((item.act.verb for item in hands.asked.values() if item.act.subject == name and not item.begun), None)
+
+
+def awaited(wait: Wait) -> str:
+    """What a device waits for, and behind whom, in words."""
+    known = {HANDS: "your hands", NETWORK: "its turn on the network"}
+    kind, _, name = wait.key.partition(" ")
+    what = known.get(wait.key) or {"once": name, "device": f"the set-up of {name}"}.get(kind, wait.key)
+    return f"{what}, behind {', '.join(wait.behind[:2])}" if wait.behind else what

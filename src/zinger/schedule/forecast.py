@@ -52,11 +52,6 @@ class Forecast:
         """When the last device is done."""
         return max(self.ends.values(), default=0.0)
 
-    @property
-    def waited(self) -> float:
-        """How long devices wait, all together."""
-        return sum(wait.until - wait.since for wait in self.waits)
-
     def rank(self) -> tuple[float, float]:
         """Smaller is better: done earlier; at the same time, less waiting on the way."""
         return (self.end, sum(self.ends.values()))

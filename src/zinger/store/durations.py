@@ -31,7 +31,7 @@ class Durations:
 
     @classmethod
     def read(cls) -> Durations:
-        """What was learned before; nothing where there is no file, or one that can't be read."""
+        """The durations that were learned before; none where the file is missing or can't be read."""
         try:
             found = json.loads(_file().read_text("utf-8"))
             return cls({str(key): [float(s) for s in times][-KEPT:] for key, times in found.items()})

@@ -161,11 +161,11 @@ class Vault:
 
     def seal(self, data: bytes) -> bytes:
         """Data that whoever can open this vault can open, as an age file of its own. Raises VaultError."""
+        self._refresh()
         return bytes(pyrage.encrypt(data, self._opened_by()))
 
     def _opened_by(self) -> list[pyrage.x25519.Recipient]:
         """Who can open what is sealed now: this person, and those who were added."""
-        self._refresh()
         others = [pyrage.x25519.Recipient.from_str(key) for key in self._recipients]
         return [_identity(self._identity_file).to_public(), *others]
 
@@ -299,6 +299,5 @@ class Vault:
         plain = json.dumps(kept, indent=1, sort_keys=True).encode()
         if not self.file.exists() and not self._identity_file.exists():
             _make_identity(self._identity_file)
-        others = [pyrage.x25519.Recipient.from_str(key) for key in self._recipients]
-        sealed = pyrage.encrypt(plain, [_identity(self._identity_file).to_public(), *others])
+        sealed = pyrage.encrypt(plain, self._opened_by())
         write_whole(self.file, sealed, 0o600)

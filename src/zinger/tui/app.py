@@ -250,23 +250,24 @@ class ZingerApp(GuardedApp):
             self.tell("The plan can't be edited", str(error))
         return self._desk
 
-    def plan_value(self, device: str, setting: str, text: str) -> None:
-        """Another value in a device's own row of the sheet, saved at once."""
-        from zinger.plan.problems import Change
-
+    def _write_row(self, device: str, cells: dict[str, str], words: str) -> bool:
+        """Write cells of a device's own row of the sheet, and save; False, and told, where that can't be."""
         desk = self._at_desk()
         if desk is None:
-            return
+            return False
         if desk.edits.unsaved:
-            self.notify("save the plan first (s), then plan what is shown")
-            return
+            self.notify("save the plan first (s)")
+            return False
         try:
-            row = desk.resolved().device(device).spot.line
-            desk.make([Change((setting,), text, row)], f"{setting} of {device} as shown")
-            if desk.save():
-                raise ZingerError("somebody else changed the same places; look at the plan")
+            desk.write_row(device, cells, words)
         except ZingerError as error:
             self.tell("The plan was not changed", str(error))
+            return False
+        return True
+
+    def plan_value(self, device: str, setting: str, text: str) -> None:
+        """Another value in a device's own row of the sheet, saved at once."""
+        if not self._write_row(device, {setting: text}, f"{setting} of {device} as shown"):
             return
         self._take_plan()
         self.pop_screen()
@@ -300,17 +301,14 @@ class ZingerApp(GuardedApp):
         """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
         from zinger.run.swap import forget_box
 
-        desk = self._at_desk()
-        if desk is None:
-            return
-        if desk.edits.unsaved:
-            self.notify("save the plan first (s)")
+        if not self._write_row(
+            device, {"serial": serial, **({"mac": mac} if mac else {})}, f"another box for {device}"
+        ):
             return
         try:
-            desk.swap(device, serial, mac)
             event = forget_box(self.job, device)
-        except (ZingerError, ValueError) as error:
-            self.tell("The box was not swapped", str(error))
+        except ZingerError as error:
+            self.tell("What is known of the box before was not dropped", str(error))
             return
         self._take_plan()
         self.running.steer([(device, event)])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections import defaultdict
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable
 from typing import Any, ClassVar
 
 from rich.style import Style
@@ -16,9 +16,9 @@ from textual.widgets import Footer
 
 from zinger.run.board import Mark
 from zinger.run.hands import Verb
+from zinger.run.outlook import awaited
 from zinger.schedule.forecast import Stretch, Wait
 from zinger.schedule.outlook import Outlook
-from zinger.schedule.work import Claim
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, clock, first_fitting, fit, minutes
 from zinger.tui.parts import COMMON, Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
@@ -124,16 +124,11 @@ class ForecastRows(Rows):
         if self.outlook is None:
             return []
         waits = sorted(self._waits.get(name, ()), key=lambda wait: wait.since - wait.until)
-        return [_reason(wait, self.outlook.bench.claims, self.outlook.at) for wait in waits]
+        return [_reason(wait, self.outlook.at) for wait in waits]
 
 
-def _reason(wait: Wait, claims: Mapping[str, Claim], at: float) -> str:
-    claim = claims.get(wait.key)
-    behind = f", behind {', '.join(wait.behind[:2])}" if wait.behind else ""
-    what = {"hands": "your hands", "network": "its turn on the network"}.get(wait.key, wait.key)
-    if claim is None:
-        what = wait.key.removeprefix("once ").replace("device ", "the set-up of ")
-    return f"from {clock(at + wait.since)} it waits {minutes(wait.until - wait.since)} for {what}{behind}"
+def _reason(wait: Wait, at: float) -> str:
+    return f"from {clock(at + wait.since)} it waits {minutes(wait.until - wait.since)} for {awaited(wait)}"
 
 
 def headline_of(outlook: Outlook, waiting: int) -> str:

@@ -119,7 +119,7 @@ class LineUp(ZingerScreen):
         self.query_one(console, Console).show(line, self.host.terminal(line))
 
     def _other(self, line: DeviceLine | None) -> DeviceLine | None:
-        """The wire that is shown besides: who needs somebody, else the next one on which something goes on."""
+        """The device of the second wire: the first that needs a person, else the next one at work."""
         board = self.host.job.board
         waiting = [other for other in board.queue() if other is not line]
         lines = list(board.lines.values())
