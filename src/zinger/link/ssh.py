@@ -56,6 +56,8 @@ class SshLink(Link):
         super().__init__(name)
         self._connection = connection
         self._channel: Any = None
+        self.address = ""
+        """Where it was dialled."""
         self.first_sight = False
         """Whether the far end's key was pinned just now."""
         key = connection.get_server_host_key()

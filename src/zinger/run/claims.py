@@ -91,19 +91,22 @@ class Claims:
         """Whether this one is to be set up in this run, and is not yet; who waited for it may not have run since."""
         return device in self._set_up and not self._set_up[device].is_set()
 
-    async def be_near(self, device: Device, waits: Callable[[str], None]) -> None:
+    async def be_near(self, device: Device, waits: Callable[[str], None], before: Interface | None = None) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
+
+        The subnet is the planned one, or that of the address which it had `before`.
 
         That it is routed there only a person knows (`--hands-done`): dialling to find out was rejected, since on any
         other network the planned address is somebody else's, and the passwords would go to whoever answers.
         """
-        address = device.fixed
-        if address is None or address.interface is None:
+        address = device.fixed.interface if device.fixed else None
+        address = before or address
+        if address is None:
             return
         taken = [d.fixed.ip for d in self._devices if d.fixed]
         taken += [gateway for d in self._devices if (gateway := d[GATEWAY])]
         why = f"to sign in from the network of {device.site.name}"
-        await self._be_in(address.interface.network, taken, why, waits)
+        await self._be_in(address.network, [*taken, address.ip], why, waits)
 
     async def be_at(self, factory: IPv4Interface, title: str, waits: Callable[[str], None]) -> None:
         """Return once the laptop can reach a factory address."""

@@ -45,6 +45,15 @@ class ConsoleWire(OnWire):
         """Whether it is spoken to over SSH, so that a change of its address cuts the link."""
         return self.device.console.startswith("ssh://")
 
+    @property
+    def answers_at(self) -> str:
+        link = self.pump.link
+        return link.address if isinstance(link, SshLink) else ""
+
+    @property
+    def _ways(self) -> Ways:
+        return Ways(self.world, self.device, self.book, self.keys, self.memory.stands_at)
+
     async def confirm(self, step: Step) -> None:
         """Say that a change stays which would go back by itself.
 
@@ -55,8 +64,7 @@ class ConsoleWire(OnWire):
         if where.fresh and self.over_network:
             self.line.say(f"{step.title}: comes back in a new session before {where.within:g} s are over")
             self.pump.leave()
-            ways = Ways(self.world, self.device, self.book, self.keys)
-            self._join(await ways.moved(self._signed_in, where.within * 0.7))
+            self._join(await self._ways.moved(self._signed_in, where.within * 0.7))
         await super().confirm(step)
 
     async def connect(self) -> None:
@@ -74,7 +82,7 @@ class ConsoleWire(OnWire):
 
     async def _dial(self) -> Link:
         if self.over_network:
-            return await Ways(self.world, self.device, self.book, self.keys).open(self._signed_in)
+            return await self._ways.open(self._signed_in)
         return await self._console()
 
     def _join(self, link: Link) -> None:
@@ -121,7 +129,7 @@ class ConsoleWire(OnWire):
             now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
             return self.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
         try:
-            endpoint = Ways(self.world, self.device, self.book, self.keys).endpoints()[0]
+            endpoint = self._ways.endpoints()[0]
             return not await self.world.dialer.probe(endpoint.address, endpoint.port)
         except LinkError:
             return True

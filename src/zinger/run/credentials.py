@@ -11,7 +11,6 @@ from zinger.plan.subjects.accounts.credentials import accounts_of, secrets_of
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.hands import RunError
-from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
 from zinger.script.compile import TRIED
 from zinger.store import entries
@@ -41,32 +40,32 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
     found = []
     for name, memory in job.memories.items():
         device = job.board.lines[name].device
-        for what, account, ref in _uses(device):
+        for what, account, ref, proof in _uses(device):
             used.add(ref.name)
             since = vault.since(ref.name) if vault else None
-            proved = _proved_at(memory, account, ref)
+            proved = max((memory.held_at[key] for key in proof if key in memory.held_at), default=None)
             address = str(device.fixed.ip) if device.fixed else ""
             kept, rotating = ref.name in names, ref.name in memory.rotating
             found.append(Credential(name, account, what, address, ref.name, kept, since, proved, rotating))
     loose = sorted(names - used)
-    found += [Credential("", "", "", "", n, True, vault.since(n) if vault else None, None, False) for n in loose]
+    for entry in loose:
+        whose = entry.removesuffix("/label")
+        of, what = (whose, "password on its label") if whose != entry and whose in job.memories else ("", "")
+        found.append(Credential(of, "", what, "", entry, True, vault.since(entry) if vault else None, None, False))
     return found
 
 
-def _uses(device: Device) -> Iterator[tuple[str, str, SecretRef]]:
-    """(what it is, account, entry) of a device, the first account of its family last."""
+def _uses(device: Device) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]]]:
+    """(what it is, account, entry, findings that prove it) of a device, the first account of its family last.
+
+    An account is proved by signing in, a key by being tried.
+    """
     accounts = {account.secret: account.name for account in accounts_of(device)}
     for setting, word, ref in secrets_of(device):
-        yield setting.title, accounts.get(ref, word if ref in accounts else ""), ref
-    yield "the first account", "", device.factory_account_secret
-
-
-def _proved_at(memory: Memory, account: str, ref: SecretRef) -> float | None:
-    """When it was used last and taken: an account by signing in, a key by being tried."""
-    keys = (
-        [SIGN_IN + account] if account else [n for n in memory.held_at if n.startswith(TRIED) and n.endswith(ref.name)]
-    )
-    return max((memory.held_at[key] for key in keys if key in memory.held_at), default=None)
+        tried = (f"{TRIED}{setting.name}", f"{TRIED}{setting.name}.{word}")
+        account = accounts.get(ref, "")
+        yield setting.title, account, ref, (f"{SIGN_IN}{account}",) if account else tried
+    yield "the first account", "", device.factory_account_secret, ()
 
 
 def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:
@@ -81,6 +80,12 @@ def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Ha
     if not users:
         known = {ref.name for name in job.memories for _, _, ref in secrets_of(job.board.lines[name].device)}
         raise RunError(f"no device is sent {entry}{did_you_mean(entry, known)}; only what a step sends can be changed")
+    for name, settings in users:
+        fixed = [
+            s.title for s in job.scripts[name].steps if s.setting in settings and job.scripts[name].only_at_first(s)
+        ]
+        if fixed:
+            raise RunError(f"{name} is told its {fixed[0]} at first contact only; {entry} can't be changed on it")
     ref = SecretRef(entry)
     if ref not in vault:
         raise RunError(f"the vault has no entry {entry} yet; a run makes it")

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from zinger.phrasebook.book import Interview
 from zinger.phrasebook.steps import Effect
 from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
@@ -15,7 +16,10 @@ from zinger.plan.subjects.accounts.credentials import secrets_of
 from zinger.proof.findings import Source, planned_words
 from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
+from zinger.run.stages.send import ASKED_ONCE
 from zinger.script.compile import Script, Step
+
+OLD_IS_KEPT = "the old password, which the vault keeps until the new one is proved"
 
 
 @dataclass(frozen=True)
@@ -43,11 +47,28 @@ def later_changes(device: Device, script: Script, memory: Memory) -> list[Later]
         if step.shows is None and memory.concluded_at is not None and step.setting in memory.begun:
             continue  # it can't be read; it was sent to this very box, and nobody changed it
         before = was.read or "nothing" if was is not None else "not known"
-        found.append(Later(step.title, before, step.value, step.shown, _guard(step), step.undo))
+        asked = script.interviews[step.interview].interview if step.interview else None
+        if script.only_at_first(step):
+            found.append(Later(step.title, before, step.value, "", f"{ASKED_ONCE}: it will be owed", ""))
+            continue
+        only_secret = step.setting in renewed and same
+        sent = (step.change if only_secret else None) or (step.also if asked and asked.begin is None else None) or step
+        way_back = _way_back(step, memory.said.get(step.setting, "") if was is not None else "")
+        guard, back = _guard(sent, asked if sent is step else None), OLD_IS_KEPT if only_secret else way_back
+        value = "a new password" if only_secret else step.value
+        found.append(Later(step.title, before, value, sent.shown, guard, back))
     return found
 
 
-def _guard(step: Step) -> str:
+def _way_back(step: Step, said: str) -> str:
+    """What brings the value of before: the words in which it was sent, else what undoes this one."""
+    return said if said and said != step.shown else step.undo
+
+
+def _guard(step: Step, asked: Interview | None) -> str:
+    if asked is not None:
+        restarts = ", and it restarts" if asked.effect is Effect.RESTARTS else ""
+        return f"its questions are asked again, what else stands there is kept{restarts}"
     if step.how.confirm is not None:
         return f"goes back by itself unless it is confirmed within {step.how.confirm.within:g} s"
     if step.effect is Effect.LINK_MOVES:
@@ -74,7 +95,8 @@ def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
             lines.append(f"{name}: nothing, as far as is known; it is read back all the same")
         for change in changes:
             lines.append(f"{name}: {change.title}: {change.before} -> {change.after}")
-            lines.append(f"    {change.sent}")
+            if change.sent:
+                lines.append(f"    {change.sent}")
             if change.guard or change.way_back:
                 back = f"back by: {change.way_back}" if change.way_back else ""
                 lines.append(f"    ({'; '.join(filter(None, (change.guard, back)))})")

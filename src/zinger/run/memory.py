@@ -7,14 +7,17 @@ try first, how long this device took to boot, and what was proved.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import StrEnum
+from ipaddress import ip_interface
 
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.map import AsksFor
 from zinger.plan.model import Device
 from zinger.plan.subjects.accounts.credentials import PlannedAccount, accounts_of, factory_renewal
 from zinger.plan.subjects.accounts.settings import CONSOLE_PASSWORD, PRIVILEGED_PASSWORD, SIGN_IN_PASSWORD
+from zinger.plan.values.addresses import Interface
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import SIGN_IN, SURVIVED, Debt, Deeds, Outcome, settle
@@ -48,6 +51,7 @@ from zinger.store.entries import (
     ShownUnsaved,
     SignedIn,
     StageDone,
+    Stands,
     Stopped,
     Swapped,
     WasRefused,
@@ -110,6 +114,8 @@ class Memory:
     """Pairs that may count by now: a change was begun and its end was never written."""
     box: Met = field(default_factory=lambda: Met("", ""))
     """The box that all this is of."""
+    stands_at: Interface | None = None
+    """The address at which it answered last, of those that were planned for it."""
     boots_in: float | None = None
     needs_you: str = ""
     concluded_at: float | None = None
@@ -122,6 +128,8 @@ class Memory:
     """Whether it was sent away, by a restart or a move, and did not yet come back and tell that it is the same."""
     begun: set[str] = field(default_factory=set)
     """The settings, and the question scripts, of which something was sent to this box, whether it took it or not."""
+    said: dict[str, str] = field(default_factory=dict)
+    """The words (masked) in which each of these was sent last."""
     kept_out: set[str] = field(default_factory=set)
     """The accounts with which nobody was let in when they were tried last."""
     taken: dict[str, str] = field(default_factory=dict)
@@ -216,6 +224,7 @@ def _kept(memory: Memory, event: Kept, device: str, at: float) -> None:
 def _will_send(memory: Memory, event: WillSend, device: str, at: float) -> None:
     memory.unsaved |= event.changes
     memory.begun.add(event.setting)
+    memory.said[event.setting] = event.words
 
 
 def _restored(memory: Memory, event: Restored, device: str, at: float) -> None:
@@ -245,11 +254,18 @@ def _met(memory: Memory, event: Met, device: str, at: float) -> None:
         memory.taken.clear()
         memory.kept.clear()
         memory.begun.clear()
+        memory.said.clear()
         memory.kept_out.clear()
         memory.passed_over.clear()
+        memory.stands_at = None
         memory.unsaved = True  # a forced change of its password may have come first
         memory.box = event
     memory.box = Met(event.serial or memory.box.serial, event.mac or memory.box.mac)
+
+
+def _stands(memory: Memory, event: Stands, device: str, at: float) -> None:
+    with suppress(ValueError):  # a journal is data from somebody else too
+        memory.stands_at = ip_interface(event.at)
 
 
 def _saved(memory: Memory, event: Saved, device: str, at: float) -> None:
@@ -341,6 +357,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Restored: _restored,
     PersonActed: _person_acted,
     Met: _met,
+    Stands: _stands,
     Saved: _saved,
     ShownUnsaved: _shown_unsaved,
     Accepted: _accepted,

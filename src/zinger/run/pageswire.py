@@ -75,8 +75,7 @@ class PagesWire(OnWire):
 
     @property
     def is_new(self) -> bool:
-        planned = self._planned()
-        return planned is None or self._answered_at != planned.address
+        return self._answered_at not in [at.address for at in (self._planned(), self._before()) if at is not None]
 
     @property
     def answers_at(self) -> str:
@@ -118,13 +117,15 @@ class PagesWire(OnWire):
 
         The laptop is near then.
         """
-        planned = self._planned()
+        planned, before = self._planned(), self._before()
+        if before is not None:
+            await self.world.claims.be_near(self.device, self.line.wait, self.memory.stands_at)
         lone = self._factory is None and not self._waits_for_a_lease
         met = [planned] if planned is not None and (lone or self._was_met(planned)) else []
         found = [*met, *await self._leased()]
         if found:
             await self.world.claims.be_near(self.device, self.line.wait)
-        return [*found, *self._link_local()]
+        return [*([before] if before is not None else []), *found, *self._link_local()]
 
     def _link_local(self) -> list[WebEndpoint]:
         """Where it answers at the address that it makes of its MAC: on whichever card its cable is."""
@@ -166,6 +167,13 @@ class PagesWire(OnWire):
     def _planned(self) -> WebEndpoint | None:
         fixed = self.device.fixed
         return endpoint_at(self.device, self.book, str(fixed.ip)) if fixed else None
+
+    def _before(self) -> WebEndpoint | None:
+        """Where it answered under an earlier plan, if it is planned elsewhere now."""
+        fixed, stands_at = self.device.fixed, self.memory.stands_at
+        if stands_at is None or (fixed is not None and fixed.ip == stands_at.ip):
+            return None
+        return endpoint_at(self.device, self.book, str(stands_at.ip))
 
     def _at_factory(self) -> WebEndpoint:
         assert self._factory is not None

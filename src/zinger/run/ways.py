@@ -1,21 +1,23 @@
 """The ways to a device over the network: where it may answer now, and with which credentials.
 
 An address change moves the link, a restart can bring the old one back; so each dial tries the planned address first,
-then the one at which the device was first reached. The planned address is dialled only once the host key of the device
-is known, and must show that very key: who else answers there gets no password. A sign-in that is refused is not tried
-again in the same dial.
+then the one that was planned before, and the one at which the device was first reached. The planned address is dialled
+only once the host key of the device is known, and must show that very key: who else answers there gets no password. A
+sign-in that is refused is not tried again in the same dial.
 """
 
 from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import replace
 from typing import TypeVar
 
 from zinger.link.base import AuthRefused, LinkError, OtherKey
 from zinger.link.ssh import Endpoint, SshLink
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
+from zinger.plan.values.addresses import Interface
 from zinger.plan.values.console import Console
 from zinger.run.world import World
 from zinger.talk.errands.keyring import Keyring
@@ -57,8 +59,12 @@ def at_the_planned(device: Device, book: Phrasebook) -> Endpoint | None:
 class Ways:
     """Dials one device over SSH."""
 
-    def __init__(self, world: World, device: Device, book: Phrasebook, keys: Keyring) -> None:
+    def __init__(
+        self, world: World, device: Device, book: Phrasebook, keys: Keyring, stands_at: Interface | None = None
+    ) -> None:
         self.world, self.device, self.book, self.keys = world, device, book, keys
+        self.stands_at = stands_at
+        """The address at which it answered under an earlier plan."""
 
     def endpoints(self) -> list[Endpoint]:
         """Where to dial, best first; the factory address is many a device's, so no key is pinned under it."""
@@ -67,8 +73,15 @@ class Ways:
         planned = at_the_planned(self.device, self.book)
         if planned is None or self.world.dialer.host_keys.pinned(planned.known_as) is None:
             return [first]
-        there_already = (planned.address, planned.port) == (first.address, first.port)
-        return [planned] if there_already else [planned, first]
+        before = (
+            replace(planned, address=str(self.stands_at.ip), known_as=(self.device.name,))
+            if self.stands_at
+            else planned
+        )
+        ways: dict[tuple[str, int], Endpoint] = {}
+        for way in (planned, before, first):
+            ways.setdefault((way.address, way.port), way)
+        return list(ways.values())
 
     async def moved(self, signed_in: Callable[[str, str], None], within: float) -> SshLink:
         """The way at the planned address only, once it answers; raises LinkError when it never does within seconds."""
@@ -92,6 +105,7 @@ class Ways:
                     failures.append(str(error))
                     break
                 self.keys.accept(user, ref)
+                link.address = endpoint.address
                 signed_in(user, ref.name)
                 return link
         if refused:

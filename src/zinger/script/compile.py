@@ -209,6 +209,15 @@ class ScriptInterview:
     interview: Interview
     answers: Replies
     settings: tuple[str, ...]
+    answered_by: Mapping[str, frozenset[str]] = field(default_factory=dict)
+    """The settings that say what is answered at a question."""
+    otherwise: Replies = field(default_factory=dict)
+    """What the book answers where the plan says nothing."""
+
+    def keeps(self, place: str, wanted: frozenset[str] | None) -> bool:
+        """Whether what stands at a question is kept: the plan says it, and of that nothing is among the `wanted`."""
+        by = self.answered_by.get(place, frozenset())
+        return wanted is not None and bool(by) and not by & wanted
 
 
 @dataclass(frozen=True)
@@ -267,6 +276,11 @@ class Script:
     files: Mapping[str, ScriptFile] = field(default_factory=dict)
     parts: tuple[Script, ...] = ()
     """The script of each part of its dialogue, where it has several: first its console, then the network."""
+
+    def only_at_first(self, step: Step) -> bool:
+        """Whether a setting can be said at first contact only: there is no other way to say it."""
+        asked = self.interviews.get(step.interview)
+        return asked is not None and asked.interview.begin is None and step.also is None
 
     @property
     def everything(self) -> tuple[Step, ...]:
@@ -585,14 +599,14 @@ class Filler:
 
     def interview(self, interview: Interview, steps: list[Step]) -> ScriptInterview:
         """Every question with its answer: what is planned, and for the rest what the book says."""
-        answers: dict[str, tuple[Deed, ...]] = {}
-        for place, reply in interview.otherwise.items():
-            answers[place] = _replied(reply, self._using)
+        otherwise = {place: _replied(reply, self._using) for place, reply in interview.otherwise.items()}
+        answers, answered_by = dict(otherwise), dict[str, frozenset[str]]()
         own = [step for step in steps if step.interview == interview.name]
         for step in own:
             for place, turns in step.what.replies.items():
                 answers[place] = _laid_over(answers.get(place, ()), turns)
-        return ScriptInterview(interview, answers, tuple(step.setting for step in own))
+                answered_by[place] = answered_by.get(place, frozenset()) | {step.setting}
+        return ScriptInterview(interview, answers, tuple(step.setting for step in own), answered_by, otherwise)
 
 
 def bringing_back(template: StepTemplate, device: str, named: str, lines: Sequence[str]) -> Step:

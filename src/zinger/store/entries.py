@@ -379,6 +379,14 @@ class Met(Happened):
 
 
 @dataclass(frozen=True)
+class Stands(Happened):
+    """The planned address with its prefix at which this very box answered: it is looked for there when plans change."""
+
+    kind = "stands"
+    at: str
+
+
+@dataclass(frozen=True)
 class Saved(Happened):
     """What was sent is saved: every save step was sent and none refused."""
 
@@ -475,6 +483,7 @@ _KINDS: dict[str, type[Any]] = {
         Noted,
         Differs,
         Met,
+        Stands,
         Saved,
         ShownUnsaved,
         Accepted,

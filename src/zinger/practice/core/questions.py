@@ -36,10 +36,12 @@ class Asker:
                 return stands if not typed else typed == yes
             self.tty.show(f"{self._no}: {yes} or {no}\n")
 
-    async def secret(self, question: str, again: str, shortest: int) -> str:
-        """A secret, asked twice and not shown."""
+    async def secret(self, question: str, again: str, shortest: int, keeps: str = "") -> str:
+        """A secret, asked twice and not shown; "" keeps the one there is, where `keeps` says so in the question."""
         while True:
-            first = await self._line(f"{question}: ", blind=True)
+            first = await self._line(f"{question}{keeps}: ", blind=True)
+            if keeps and not first:
+                return ""
             if len(first) < shortest:
                 self.tty.show(f"{self._no}: {shortest} or more\n")
             elif await self._line(f"{again}: ", blind=True) == first:

@@ -129,7 +129,7 @@ class Controller(SheetBox):
         while await tty.key() != "\r":
             pass
         if not self.running.values:
-            await FirstSetUp(self, tty).hold()
+            await SetUp(self, tty, "First set-up").hold()
         while True:
             if greeting := self.running.values.get("greeting", "none"):
                 tty.show(f"\n{greeting if greeting != 'none' else ''}\n")
@@ -182,6 +182,8 @@ class Controller(SheetBox):
             tty.show("it fits\n" if self.running.secrets.get(rest) == typed else "it does not fit\n")
         elif verb == "try-key":
             await self._try_key(tty, rest)
+        elif line == "ask-all" and self.running.people[user].level == "master":
+            await SetUp(self, tty, "All is asked again; empty keeps it").hold()
         else:
             raise Refused(f"{verb} means nothing here")
 
@@ -241,11 +243,13 @@ class Controller(SheetBox):
         return lines + [f"{n:<26}{lock:<8}{vlan:<6}{band:<6}{whom}" for n, lock, vlan, whom, _, band in rows]
 
 
-class FirstSetUp:
-    """The questions of the first contact."""
+class SetUp:
+    """The questions of the first contact, which can all be asked again: what stands is shown, and kept by Return."""
 
-    def __init__(self, box: Controller, tty: Tty) -> None:
-        self.box, self.tty = box, tty
+    def __init__(self, box: Controller, tty: Tty, title: str) -> None:
+        self.box, self.tty, self.title = box, tty, title
+        self.stood = box.running
+        self.keeps = ", empty keeps it" if self.stood.values else ""
         self.count = 0
         self.asker = Asker(tty, self._question, "cannot")
 
@@ -253,11 +257,15 @@ class FirstSetUp:
         self.count += 1
         return f"{self.count} · {question}, now {stands}: "
 
+    def _stands(self, key: str, delivered: str) -> str:
+        return str(self.stood.values.get(key, delivered))
+
     async def hold(self) -> None:
         """Ask until the summary is taken; then store and restart."""
         while True:
-            body = self.box.body
-            self.tty.show(f"\nSallow W5   serial {body.serial}   mac {body.mac}\nFirst set-up. Ctrl-X begins again.\n")
+            body, stood = self.box.body, self.stood.values
+            self.tty.show("\n" if stood else f"\nSallow W5   serial {body.serial}   mac {body.mac}\n")
+            self.tty.show(f"{self.title}. Ctrl-X begins again.\n")
             self.count = 0
             try:
                 sheet = await self._ask_all()
@@ -268,7 +276,7 @@ class FirstSetUp:
                 continue
         self.box.running = sheet
         self.box.keep()
-        self.box.heard.append("[console] first set-up taken")
+        self.box.heard.append(f"[console] {self.title.lower()}: taken")
         self.tty.show("stored; restarting\n")
         self.box.restart()
         raise LineLost
@@ -282,60 +290,75 @@ class FirstSetUp:
             self.tty.show(f"   network : {' '.join(row.split('|')[:4])}\n" if row else "")
 
     async def _ask_all(self) -> Sheet:
-        ask, values = self.asker, dict[str, str]()
-        values["country"] = await ask.value("country of its radios, two letters", "none", _country)
+        ask, stands = self.asker, self._stands
+        values = dict(self.stood.values)
+        values["country"] = await ask.value("country of its radios, two letters", stands("country", "none"), _country)
         for band in CHANNELS:
             values[f"radio-{band}"] = await self._radio(band)
-        values["mesh"] = "yes" if await ask.yes("mesh", True, "yes", "no") else "no"
+        values["mesh"] = await self._yes("mesh", "mesh", "yes")
         values["networks"] = await self._networks()
-        values["guests"] = await ask.value("address where guests sign in", "192.0.2.1", host)
+        values["guests"] = await ask.value("address where guests sign in", stands("guests", "192.0.2.1"), host)
         people = await self._people()
-        values["times"] = "none"
-        if await ask.yes("time from the network", False, "yes", "no"):
-            values["times"] = await ask.value("time servers", "none", hosts(3))
-        values["zone"] = await ask.value("zone", "UTC", words(40))
-        for door, is_open in (("https", True), ("ssh", False), ("telnet", False), ("http", True)):
-            values[door] = "yes" if await ask.yes(f"{door} open", is_open, "yes", "no") else "no"
-        values["logs"] = await ask.value("log receivers", "none", hosts(3))
-        values["resolvers"] = await ask.value("resolvers", "none", hosts(3))
-        values["suffix"] = await ask.value("domain", "none", words(60))
-        values["name"] = await ask.value("what it is called", "sallow-w5", name(31))
-        values["vlan"] = await ask.value("VLAN of its own address, 0 for untagged", "0", number(0, 4094))
-        values["address"] = await ask.value("its own address as A/N via GATEWAY", "none", _where)
-        values["service"] = "yes" if await ask.yes("service port by lease", True, "yes", "no") else "no"
-        values["idle"], values["greeting"] = "5", "none"
-        return Sheet(values, people)
+        times = stands("times", "none")
+        timed = await ask.yes("time from the network", times != "none", "yes", "no")
+        values["times"] = await ask.value("time servers", times, hosts(3)) if timed else "none"
+        values["zone"] = await ask.value("zone", stands("zone", "UTC"), words(40))
+        for door, is_open in (("https", "yes"), ("ssh", "no"), ("telnet", "no"), ("http", "yes")):
+            values[door] = await self._yes(f"{door} open", door, is_open)
+        values["logs"] = await ask.value("log receivers", stands("logs", "none"), hosts(3))
+        values["resolvers"] = await ask.value("resolvers", stands("resolvers", "none"), hosts(3))
+        values["suffix"] = await ask.value("domain", stands("suffix", "none"), words(60))
+        values["name"] = await ask.value("what it is called", stands("name", "sallow-w5"), name(31))
+        vlan = "VLAN of its own address, 0 for untagged"
+        values["vlan"] = await ask.value(vlan, stands("vlan", "0"), number(0, 4094))
+        values["address"] = await ask.value("its own address as A/N via GATEWAY", stands("address", "none"), _where)
+        values["service"] = await self._yes("service port by lease", "service", "yes")
+        return Sheet({"idle": "5", "greeting": "none"} | values, people, dict(self.stood.secrets))
+
+    async def _yes(self, question: str, key: str, delivered: str) -> str:
+        return "yes" if await self.asker.yes(question, self._stands(key, delivered) == "yes", "yes", "no") else "no"
 
     async def _people(self) -> dict[str, Person]:
-        master = await self.asker.value("account that may change things", "master", words(24))
-        people = {master: await self._person("master")}
-        if await self.asker.yes("an account that only looks, too", False, "yes", "no"):
-            looker = await self.asker.value("account that only looks", "looker", words(24))
-            people[looker] = await self._person("looker")
+        before = {person.level: who for who, person in self.stood.people.items()}
+        master = await self.asker.value("account that may change things", before.get("master", "master"), words(24))
+        people = {master: await self._person("master", master)}
+        if await self.asker.yes("an account that only looks, too", "looker" in before, "yes", "no"):
+            looker = await self.asker.value("account that only looks", before.get("looker", "looker"), words(24))
+            people[looker] = await self._person("looker", looker)
         return people
 
-    async def _person(self, level: str) -> Person:
-        question = f"password of the {level}"
-        return Person.with_secret(level, await self.asker.secret(question, f"{question}, again", 8))
+    async def _person(self, level: str, who: str) -> Person:
+        question, stood = f"password of the {level}", self.stood.people.get(who)
+        keeps = self.keeps if stood else ""
+        word = await self.asker.secret(question, f"{question}, again", 8, keeps)
+        return stood if stood and not word else Person.with_secret(level, word)
 
     async def _networks(self) -> str:
-        rows = []
+        before = [row.split("|") for row in self._stands("networks", "").split("\n") if row]
+        rows: list[str] = []
         while True:
-            network = await self.asker.value("wireless network", "none", words(32))
-            lock = await self.asker.value("its lock: open, key or 802.1x", "open", among("open", "key", "802.1x"))
-            key = await self.asker.secret("its key", "its key, again", 8) if lock == "key" else ""
-            vlan = await self.asker.value("its VLAN", "0", number(0, 4094))
-            band = await self.asker.value("its band: all, 2.4 or 5", "all", among("all", "2.4", "5"))
-            guests = await self.asker.yes("for guests", False, "yes", "no")
-            rows.append(f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}|{key}|{band}")
-            if not await self.asker.yes("one more wireless network", False, "yes", "no"):
+            stood = before[len(rows)] if len(rows) < len(before) else ["none", "open", "0", "staff", "", "all"]
+            rows.append(await self._network(*stood))
+            if not await self.asker.yes("one more wireless network", len(rows) < len(before), "yes", "no"):
                 return "\n".join(rows)
 
+    async def _network(self, stood: str, locked: str, in_vlan: str, whose: str, old_key: str, on: str) -> str:
+        network = await self.asker.value("wireless network", stood, words(32))
+        lock = await self.asker.value("its lock: open, key or 802.1x", locked, among("open", "key", "802.1x"))
+        keeps = self.keeps if old_key else ""
+        key = (await self.asker.secret("its key", "its key, again", 8, keeps) or old_key) if lock == "key" else ""
+        vlan = await self.asker.value("its VLAN", in_vlan, number(0, 4094))
+        band = await self.asker.value("its band: all, 2.4 or 5", on, among("all", "2.4", "5"))
+        guests = await self.asker.yes("for guests", whose == "guests", "yes", "no")
+        return f"{network}|{lock}|{vlan}|{'guests' if guests else 'staff'}|{key}|{band}"
+
     async def _radio(self, band: str) -> str:
-        if not await self.asker.yes(f"radio {band} on", True, "yes", "no"):
+        stood = self._stands(f"radio-{band}", "")
+        if not await self.asker.yes(f"radio {band} on", stood != "off", "yes", "no"):
             return "off"
+        _, at, _, wide, _, strong = stood.split() if stood not in ("", "off") else (*"-", "", *"-", "20", *"-", "20")
         low, high = CHANNELS[band]
-        channel = await self.asker.value(f"channel of radio {band}", str(low), _or_auto(number(low, high)))
-        width = await self.asker.value(f"width of radio {band} in MHz", "20", among("20", "40", "80"))
-        power = await self.asker.value(f"power of radio {band} in dBm", "20", _or_auto(number(1, 23)))
+        channel = await self.asker.value(f"channel of radio {band}", at or str(low), _or_auto(number(low, high)))
+        width = await self.asker.value(f"width of radio {band} in MHz", wide, among("20", "40", "80"))
+        power = await self.asker.value(f"power of radio {band} in dBm", strong, _or_auto(number(1, 23)))
         return f"channel {channel} width {width} power {power}"

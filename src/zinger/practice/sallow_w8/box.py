@@ -81,7 +81,7 @@ class SmallController(PagesBox):
                 Route("/now", self._now),
                 Route("/clients", self._clients),
                 Route("/fits", self._fits, methods=["GET", "POST"]),
-                Route("/see/{step}", self._see),
+                Route("/see/{step}", self._see, methods=["GET", "POST"]),
             ]
         )
 
@@ -209,13 +209,31 @@ class SmallController(PagesBox):
         return self._inside("Clients", f"<table><tr><th>Network</th><th>Clients</th></tr>{rows}</table>")
 
     async def _see(self, request: Request) -> Response:
-        step = request.path_params["step"]
-        if self._user(request) is None:
+        step, user = request.path_params["step"], self._user(request)
+        if user is None:
             return RedirectResponse("/door", 302)
         if step not in PAGES:
             return HTMLResponse(pages.whole("Nothing", "<p>There is nothing here.</p>"), 404)
-        rows = pages.rows_of(step, self.running.values, {}).replace("<input", "<input readonly")
-        return self._inside(f"{pages.TITLES[step]} as set", f"<form><table>{rows}</table></form>")
+        title = f"{pages.TITLES[step]} as set"
+        if step not in ("wire", "people"):
+            rows = pages.rows_of(step, self.running.values, {}).replace("<input", "<input readonly")
+            return self._inside(title, f"<form><table>{rows}</table></form>")
+        wrong: dict[str, str] = {}
+        said: dict[str, str] = {}
+        if request.method == "POST":
+            said = {key: str(value) for key, value in (await request.form()).items()}
+            state = self.running.copy()
+            TAKES[step](state, said, wrong)
+            if self.running.people[user].level != "runs":
+                wrong = {"name": "only who runs it may put this right", "runs": "only who runs it may put this right"}
+            if not wrong:
+                self.running, said = state, {}
+                self.keep()
+                self.heard.append(f"{step} put right")
+                self.spawn(self.moves_after(4))
+        values = {**self.running.values, **{p.level: who for who, p in self.running.people.items()}, **said}
+        form = pages.form(f"/see/{step}", "", pages.rows_of(step, values, wrong), ["Put right"], wrong)
+        return self._inside(title, form)
 
     async def _fits(self, request: Request) -> Response:
         """Whether a key is that of a network, or of the RADIUS server."""

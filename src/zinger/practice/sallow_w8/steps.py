@@ -85,6 +85,8 @@ def people(state: Sheet, said: Said, wrong: Wrong) -> None:
         who, one, two = (said.get(level + part, "").strip() for part in ("", "pw", "pw2"))
         if not who and level == "sees":
             continue
+        if who in state.people and state.people[who].level == level and not one and not two:
+            continue  # it is kept
         if not re.fullmatch(r"[A-Za-z0-9-]{1,24}", who):
             wrong[level] = "1 to 24 letters, digits and hyphens"
         elif one != two:

@@ -21,8 +21,11 @@ AFTER_QUESTIONS = 60.0
 
 
 async def hold(on: Pass, name: str) -> None:
-    """Hold a question script with this device's answers; one for which nothing is planned is left."""
-    wire, held = on.wire, on.wire.script.interviews[name]
+    """Hold a question script with this device's answers; one for which nothing is planned is left.
+
+    Of one that was begun again only the settings that differ are said, and what else stands there is kept.
+    """
+    wire, held, wanted = on.wire, on.wire.script.interviews[name], on.done.asked.get(name)
     if not held.settings and held.interview.summary is not None:
         wire.line.say("leaving questions for which nothing is planned")
         await wire.do(leave_interview(held, LOOKS))
@@ -31,16 +34,19 @@ async def hold(on: Pass, name: str) -> None:
     on.check_device({})
     if any(step.tells_time for step in wire.script.steps if step.interview == name):
         held = compile_script(wire.device, wire.book, now=at_once()).interviews[name]
-    for setting in held.settings:
-        wire.line.step(setting, Mark.NOW)
+    said = [step for step in wire.script.steps if step.interview == name and (wanted is None or step.setting in wanted)]
+    for step in said:
+        wire.line.step(step.setting, Mark.NOW)
     wire.line.say("answering its questions")
     for account in accounts_of(wire.device):
         await on.may_sign_in(account.name, account.secret.name)
     if held.interview.effect is Effect.RESTARTS:
         await wire.write(entries.Leaves())
     await wire.write(entries.WillSend(f"{QUESTIONS_OF}{name}", f"{len(held.answers)} answers"))
+    for step in said:
+        wire.note(entries.WillSend(step.setting, step.shown))
     try:
-        await wire.do(hold_interview(wire.book, wire.script, held, wire.keys))
+        await wire.do(hold_interview(wire.book, wire.script, held, wire.keys, wanted))
     except RefusedByDevice as refusal:
         raise Stuck(f"{refusal.setting} was refused in its questions: {refusal.words}") from None
     except (Interrupted, Silent) as error:
@@ -52,6 +58,6 @@ async def hold(on: Pass, name: str) -> None:
         if at.name in questions:
             raise Interrupted("it restarted in the middle of its questions") from None
     on.done.held.add(name)
-    for setting in held.settings:
-        wire.line.step(setting, Mark.SENT)
-        wire.note(entries.WasSent(setting))
+    for step in said:
+        wire.line.step(step.setting, Mark.SENT)
+        wire.note(entries.WasSent(step.setting))

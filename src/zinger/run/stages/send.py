@@ -27,6 +27,10 @@ REFUSED_ENOUGH = 2
 """A setting that was refused so often in this run is not sent again: after a restart it would be refused again."""
 
 
+ASKED_ONCE = "asked at first contact only"
+"""Why a setting of a question script can't be sent to a device that was set up before."""
+
+
 class Send:
     """Send every step whose setting the device does not have, then hold the question scripts for what is still open."""
 
@@ -51,15 +55,11 @@ class Send:
             elif step.only_looked_at:
                 wire.line.step(step.setting, Mark.DIFFERS, "it is only looked at")
         async with wire.stage("send", None, "sending the settings"):
-            plain = [step for step in todo if not step.interview]
-            for group in on_one_page(plain) if wire.book.pages else [[step] for step in plain]:
-                if len(group) == 1:
-                    await send_one(on, group[0])
-                else:
-                    await send_form(on, group)
+            await send_all(on, [step for step in todo if not step.interview])
             asked = [step for step in todo if step.interview]
             for name in dict.fromkeys(step.interview for step in asked):
                 if name not in on.done.held and wire.script.interviews[name].interview.begin is not None:
+                    on.done.asked[name] = frozenset(step.setting for step in asked if step.interview == name)
                     await hold(on, name)
             if asked:
                 await self._what_was_not_made(on, asked)
@@ -67,15 +67,26 @@ class Send:
     @staticmethod
     async def _what_was_not_made(on: Pass, asked: Sequence[Step]) -> None:
         """A question script can do less than it seems to: read, and send by itself what is still different."""
-        wire, why = on.wire, "its questions did not set it"
+        wire = on.wire
         await wire.do(arrive(wire.book.map, wire.book.home, wire.keys))
-        still = to_send(wire.script, await wire.read(startup=False))
-        for step in asked:
-            if step in still and step.also is not None:
-                await send_one(on, step.also)
-            elif step in still and step.shows is not None:
+        facts = await wire.read(startup=False)
+        still = [step for step in to_send(wire.script, facts, on.knows_secrets_of) if step in asked]
+        for step in still:
+            if step.also is None and step.shows is not None:
+                asked_now = step.interview in on.done.held
+                why = "its questions did not set it" if asked_now else f"it is {ASKED_ONCE}"
                 wire.line.step(step.setting, Mark.DIFFERS, why)
                 wire.note(entries.WasRefused(step.setting, why))
+        await send_all(on, [step.also for step in still if step.also is not None])
+
+
+async def send_all(on: Pass, steps: Sequence[Step]) -> None:
+    """Send these; on pages, those of one page are submitted together."""
+    for group in on_one_page(steps) if on.wire.book.pages else [[step] for step in steps]:
+        if len(group) == 1:
+            await send_one(on, group[0])
+        else:
+            await send_form(on, group)
 
 
 def on_one_page(steps: Sequence[Step]) -> list[list[Step]]:

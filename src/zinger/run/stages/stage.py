@@ -8,8 +8,9 @@ from typing import Protocol
 
 from zinger.plan.owners import same_identity
 from zinger.plan.subjects.accounts.credentials import accounts_of
+from zinger.plan.values.addresses import ManagementAddress
 from zinger.proof.facts import Facts
-from zinger.run.memory import QUESTIONS_OF, Memory
+from zinger.run.memory import Memory
 from zinger.run.onwire import OnWire
 from zinger.run.verdict import Owed
 from zinger.script.compile import Step
@@ -23,6 +24,8 @@ class Done:
 
     held: set[str] = field(default_factory=set)
     """The question scripts that were held."""
+    asked: dict[str, frozenset[str]] = field(default_factory=dict)
+    """The question scripts that were begun again on a device that was set up before, with the settings to be said."""
     sent: Counter[str] = field(default_factory=Counter)
     """How often each setting was sent and taken."""
     strayed: Counter[str] = field(default_factory=Counter)
@@ -66,8 +69,7 @@ class Pass:
         mine = [(a.name, a.secret.name) for a in accounts_of(self.wire.device) if a.setting.name == step.setting]
         if self.done.sent[step.setting] or any(pair in self.memory.accepted for pair in mine):
             return True
-        begun = f"{QUESTIONS_OF}{step.interview}" if step.interview else step.setting
-        return begun in self.memory.begun and not any(name in self.memory.kept_out for name, _ in mine)
+        return step.setting in self.memory.begun and not any(name in self.memory.kept_out for name, _ in mine)
 
     def check_device(self, facts: Facts) -> None:
         """Is this the device that the plan means? Compared before the first step is sent. Raises Stuck."""
@@ -94,6 +96,7 @@ class Pass:
             )
         self.wire.is_told_apart(known)
         self._met(entries.Met(**box))
+        self._stands(device.fixed)
 
     def _met(self, box: entries.Met) -> None:
         """Note which box it is, where it is not the one of before; of that one nothing counts any more."""
@@ -104,6 +107,13 @@ class Pass:
         if box.another_than(before):
             self.wire.line.findings.clear()
             self.wire.line.say(f"another box: {before} before, now {box}")
+
+    def _stands(self, planned: ManagementAddress | None) -> None:
+        """Note that it answers at its planned address, so that it is found when another one is planned."""
+        if planned is None or planned.interface is None or self.wire.answers_at != str(planned.ip):
+            return
+        if planned.interface != self.memory.stands_at:
+            self.wire.note(entries.Stands(str(planned.interface)))
 
 
 class Stage(Protocol):

@@ -36,8 +36,12 @@ def begin_interview(book: Phrasebook, interview: Interview, keys: Keyring) -> Er
     return answer.at
 
 
-def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys: Keyring) -> Errand[Answer]:
+def hold_interview(
+    book: Phrasebook, script: Script, held: ScriptInterview, keys: Keyring, wanted: frozenset[str] | None = None
+) -> Errand[Answer]:
     """Hold a question script: each question is answered by what it asks, in whatever order they come.
+
+    Of a device that was set up before only the `wanted` settings are said; what else is planned stands, and is kept.
 
     The summary, if it shows one, must be as planned before it is taken. What a plan does not say and the phrasebook
     has no answer for is a person's. A script that somebody left half answered, where no key begins it anew, is
@@ -57,7 +61,7 @@ def hold_interview(book: Phrasebook, script: Script, held: ScriptInterview, keys
         if at.name == interview.first:
             turns.clear()
             half = False
-        deed = _reply(script, held, Answer(lines, at), asked[at.name], turns[at.name], half)
+        deed = _reply(script, held, Answer(lines, at), asked[at.name], turns[at.name], half, wanted)
         turns[at.name] += 1
         purpose = f"answering {at.place.words}"
         answer = yield from do(deed, expect, purpose, interview.patience)
@@ -96,7 +100,15 @@ def leave_interview(held: ScriptInterview, patience: float) -> Errand[At]:
     return at
 
 
-def _reply(script: Script, held: ScriptInterview, shown: Answer, time: int, turn: int, half: bool) -> Deed:
+def _reply(
+    script: Script,
+    held: ScriptInterview,
+    shown: Answer,
+    time: int,
+    turn: int,
+    half: bool,
+    wanted: frozenset[str] | None,
+) -> Deed:
     """What to answer at a question; what stands there already is kept where it is as planned."""
     summary, at = held.interview.summary, shown.at
     if summary and at.name == summary.at:
@@ -112,6 +124,11 @@ def _reply(script: Script, held: ScriptInterview, shown: Answer, time: int, turn
     if at.name not in held.answers:
         raise Stuck(f"the plan does not say what to answer at {at.place.words}")
     answers = held.answers[at.name]
+    if held.keeps(at.name, wanted):
+        if at.captured.get("default"):
+            return held.interview.keep
+        if at.page is not None:
+            answers = held.otherwise.get(at.name, answers)
     if half and summary is None and not answers[0].shown and at.captured.get("default"):
         raise Stuck(
             f"Somebody left these questions half answered, and {at.captured['default']!r} at {at.place.words} may be "
