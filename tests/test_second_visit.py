@@ -1,0 +1,76 @@
+"""The second visit: one value of a device that was set up is changed, whichever way its family is spoken to."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from tests.conftest import zinger
+from zinger.run.openjob import OpenJob
+from zinger.store import entries
+from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
+
+SHEET = """site,role,hostname,family,address,serial,mac
+Wheal Junction,manager,kvr-wj-fm1,Hollin M1,10.44.8.6,HM1-0019,02-4b-56-6d-00-19
+Wheal Junction,wireless,kvr-wj-wc1,Sallow W5,10.44.8.5,SW5-2250,02-4b-56-55-22-50
+Corbel Bridge,office,kvrcbos1,Pennant P1,10.44.16.21,PP1-4402,02-4b-56-71-44-02
+Corbel Bridge,wireless,kvr-cb-wc1,Sallow W8,10.44.16.22,SW8-0130,02-4b-56-58-01-30
+"""
+QUESTIONS, PAGES, AT_FIRST = "kvr-wj-wc1", "kvrcbos1", "kvr-cb-wc1"
+"""Questions that are begun again; pages at the address that changes; questions that are asked at first contact only."""
+
+
+def run(folder: Path, *options: str) -> None:
+    done = zinger("run", folder, "--headless", *options)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_an_address_and_a_password_change_on_every_kind_of_device(job: Callable[..., Path]) -> None:
+    folder = job(devices_csv=SHEET, practice_yaml="pace: 300\nlinger: 90\n")
+    run(folder, "--keep-yard")
+    sheet = folder / "devices.csv"
+    text = sheet.read_text()
+    for before, after in (("8.6,", "8.16,"), ("8.5,", "8.15,"), ("16.21,", "16.31,"), ("16.22,", "16.32,")):
+        text = text.replace(before, after)
+    sheet.write_text(text)
+    for name in (QUESTIONS, PAGES, AT_FIRST, "kvr-wj-fm1"):
+        assert zinger("secret", folder, f"{name}/viewer", "--rotate").returncode == 0
+    told = zinger("run", folder, "--dry", "--only", QUESTIONS).stdout
+    assert "10.44.8.15/24 via 10.44.8.1" in told and "back by: 10.44.8.5/24 via 10.44.8.1" in told
+    assert "what else stands there is kept, and it restarts" in told and "the old password" in told
+    assert "[Put right]" in zinger("run", folder, "--dry", "--only", AT_FIRST).stdout
+    sent_before = len(list(Journal(folder / "journal.db").entries()))
+    run(folder)
+    sent = {
+        (entry.device, event.setting)
+        for entry in list(Journal(folder / "journal.db").entries())[sent_before:]
+        if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
+    }
+    changed = {setting for name, setting in sent if name == QUESTIONS} - {"questions of first_set_up"}
+    assert changed <= {"management.address", "management.gateway", "accounts.viewer"}, sent
+    assert {setting for name, setting in sent if name == PAGES} == {"management.address", "accounts.viewer"}
+    assert str(OpenJob(JobFolder(folder)).memories[PAGES].stands_at) == "10.44.16.31/24"
+    shown = "".join(
+        json.loads(line)[2]
+        for file in sorted((folder / "records").glob(f"{QUESTIONS}-*.cast"))
+        for line in file.read_text().splitlines()[1:]
+    )
+    again = shown[shown.rindex("ask-all") :]
+    assert "password of the looker, again" in again and "password of the master, again" not in again
+
+
+def test_what_is_asked_at_first_contact_only_is_owed_and_says_so(job: Callable[..., Path]) -> None:
+    folder = job(
+        devices_csv="\n".join([*SHEET.splitlines()[:1], SHEET.splitlines()[4], ""]),
+        practice_yaml="pace: 300\nlinger: 60\n",
+    )
+    run(folder, "--keep-yard")
+    file = folder / "job.yaml"
+    file.write_text(file.read_text().replace("Europe/Vienna", "Europe/Zurich"))
+    assert "asked at first contact only: it will be owed" in zinger("run", folder, "--dry").stdout
+    refused = zinger("secret", folder, "wifi-staff", "--rotate")
+    assert refused.returncode == 2 and "at first contact only" in refused.stderr
+    done = zinger("run", folder, "--headless")
+    assert done.returncode == 1 and "clock.zone: refused: it is asked at first contact only" in done.stdout
