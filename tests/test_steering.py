@@ -190,8 +190,11 @@ async def test_boxes_with_one_console_cable_are_carried_one_after_the_other(job:
 
 def test_a_later_change_is_shown_before_and_nothing_else_is_sent(job: Callable[..., Path]) -> None:
     folder = job(devices_csv=THREE_SWITCHES, practice_yaml="pace: 300\nlinger: 90\n")
-    first = zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut", "--only", ONE, "--stop-after", "save")
-    assert "stopped after save, as wanted" in first.stdout and first.returncode == 1
+    only_one = ("run", folder, "--headless", "--keep-yard", "--no-power-cut", "--only", ONE)
+    first = zinger(*only_one, "--stop-after", "send")
+    assert "stopped after send, as wanted" in first.stdout and first.returncode == 1
+    second = zinger(*only_one, "--from", "save", "--json")
+    assert second.returncode == 0 and zinger(*only_one, "--from", "boot").returncode == 2, second.stdout
     assert zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut").returncode == 0
     assert zinger("run", folder, "--dry").stdout.count("nothing, as far as is known") == 3
     sheet = folder / "devices.csv"

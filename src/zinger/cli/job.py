@@ -105,6 +105,9 @@ def run(
     stop_after: Annotated[
         str, typer.Option(metavar="STAGE", help="leave each device after this stage, such as save")
     ] = "",
+    begin_with: Annotated[
+        str, typer.Option("--from", metavar="STAGE", help="sign in, and go on with send, save or read-back")
+    ] = "",
     log: Annotated[
         Path | None, typer.Option("--log", metavar="FILE", help="add every event to this file, as JSON lines")
     ] = None,
@@ -118,6 +121,11 @@ def run(
 
         if stop_after not in STOPS_AFTER:
             raise CommandError(f"--stop-after {stop_after}: there is no such stage; there are {', '.join(STOPS_AFTER)}")
+    if begin_with:
+        from zinger.run.stages import BEGINS_WITH
+
+        if begin_with not in BEGINS_WITH:
+            raise CommandError(f"--from {begin_with}: a run goes on with one of {', '.join(BEGINS_WITH)}")
     if (events or log) and not without_screen:
         raise CommandError("--events and --log go with --headless")
 
@@ -136,6 +144,8 @@ def run(
         brings_back=restore,
         trace=trace,
         stop_after=stop_after,
+        begins_with=begin_with,
+        sends=begin_with != "read-back",
     )
     if dry:
         _dry(open_job(job), only or (), not_done)

@@ -195,7 +195,8 @@ class Run:
 
     @property
     def _manner(self) -> Manner:
-        return Manner(self.options.sends, self.options.power_cut, self.options.restart)
+        wanted = self.options
+        return Manner(wanted.sends, wanted.power_cut, wanted.restart, wanted.begins_with == "save")
 
     async def halt(self, name: str) -> None:
         """Stop a device wherever it is; it keeps the state that it is in, which its line says."""
@@ -245,7 +246,9 @@ class Run:
 
     async def _begin(self, world: World, device: Device, manner: Manner) -> None:
         job = self.job
-        world = replace(world, sends=manner.sends, power_cut=manner.power_cut, restart=manner.restart)
+        world = replace(
+            world, sends=manner.sends, power_cut=manner.power_cut, restart=manner.restart, only_saves=manner.only_saves
+        )
         line = job.board.lines[device.name]
         for wire in self.carriers[device.name].wires if device.name in self.carriers else ():
             wire.pump.leave()  # its console has room for one

@@ -25,6 +25,8 @@ class Manner:
     sends: bool = True
     power_cut: bool = True
     restart: bool = False
+    only_saves: bool = False
+    """Whether it is taken up at saving: no setting is sent."""
 
 
 def is_done(job: OpenJob, name: str) -> bool:

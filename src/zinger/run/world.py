@@ -51,6 +51,8 @@ class World:
     restart: bool = False
     """Whether a restart by command is part of the proof, where the family has one."""
     sends: bool = True
+    only_saves: bool = False
+    """Whether each device is taken up at saving: no setting is sent."""
     leases: LeaseLists = field(default_factory=LeaseLists)
     """Lease lists of DHCP servers, in which devices are found by their MAC."""
     devices: tuple[Device, ...] = ()

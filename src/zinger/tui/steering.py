@@ -64,6 +64,10 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
             (all_of(idle, Manner()), "run: look, send what differs, save, prove, with a power cut"),
             (all_of(idle, Manner(power_cut=False)), "run without a power cut"),
             (all_of(idle, Manner(power_cut=False, restart=True)), "run with a restart in the place of a power cut"),
+            (
+                all_of(idle, Manner(only_saves=True, power_cut=False)),
+                "from saving on: send no setting, save and read back",
+            ),
             (all_of(idle, Manner(sends=False, power_cut=False)), "prove only: read everything back, send nothing"),
             (all_of(idle, Manner(sends=False)), "prove only, with a power cut"),
         ]

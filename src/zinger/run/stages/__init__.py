@@ -28,6 +28,8 @@ STOPS_AFTER: dict[str, type] = {
     "sign-in": SignIn, "send": Send, "save": Save, "read-back": ReadBack, "network": FromNetwork, "power-cut": PowerCut,
 }  # fmt: skip
 """The stages after which a run can be told to stop, by what people call them."""
+BEGINS_WITH = ("send", "save", "read-back")
+"""The stages with which a device can be taken up, once it was signed in to; nothing is sent from the last one on."""
 AT_LAST: tuple[Stage, ...] = (Restart(), FromNetwork(), AskLegs(), CallThrough(), PowerCut(), Conclude())
 """What is done once, when all is set up. What needs no hands comes first: a laptop without an address in the subnet
 keeps nothing else from being proved."""

@@ -35,7 +35,7 @@ class Send:
     """Send every step whose setting the device does not have, then hold the question scripts for what is still open."""
 
     def wanted(self, on: Pass) -> bool:
-        return on.wire.world.sends
+        return on.wire.world.sends and not on.wire.world.only_saves
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
