@@ -73,11 +73,13 @@ def show(opening: Callable[[], OpenJob] | None, options: Options, start: bool, f
 
 def write_handover(opened: OpenJob, quiet: bool = False, part: Part | None = None) -> list[Path]:
     """Write the papers and, unless it is to be quiet, say where they are."""
-    from zinger.handover.papers import write_papers
+    from zinger.handover.papers import left_out, write_papers
 
     written: list[Path] = write_papers(opened.folder, opened.plan, opened.scripts, opened.books, part)
     if not quiet:
         print(f"handover: {opened.folder.handover}")
         for path in written:
             print(f"  {path.relative_to(opened.folder.handover)}")
+        for why in left_out(opened.folder, [device.name for device in opened.plan.devices]):
+            print(f"left out: {why}")
     return written

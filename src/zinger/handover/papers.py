@@ -222,12 +222,33 @@ def _photos(folder: JobFolder, names: Sequence[str]) -> dict[str, list[Path]]:
     home = folder.path / PHOTOS
     if not home.is_dir():
         return {}
-    files = sorted(f for f in home.iterdir() if f.suffix.lower() in PICTURES and f.is_file() and not f.is_symlink())
-    files = [file for file in files if file.stat().st_size <= LARGEST_PHOTO]
-    return {
-        name: [f for f in files if re.fullmatch(rf"{re.escape(name)}(?:[-_ .].*)?", f.stem)][:MOST_PHOTOS]
-        for name in names
-    }
+    files = sorted(f for f in home.iterdir() if _is_photo(f))
+    return {name: [f for f in files if _shows(f, name)][:MOST_PHOTOS] for name in names}
+
+
+def _is_photo(file: Path) -> bool:
+    if file.suffix.lower() not in PICTURES or not file.is_file() or file.is_symlink():
+        return False
+    return file.stat().st_size <= LARGEST_PHOTO
+
+
+def _shows(file: Path, device: str) -> bool:
+    return re.fullmatch(rf"{re.escape(device)}(?:[-_ .].*)?", file.stem, re.IGNORECASE) is not None
+
+
+def left_out(folder: JobFolder, names: Sequence[str]) -> list[str]:
+    """What stands in the folder of photos and comes into no paper, each with why."""
+    home, found = folder.path / PHOTOS, []
+    taken = {file for files in _photos(folder, names).values() for file in files}
+    for file in sorted(set(home.iterdir()) - taken) if home.is_dir() else ():
+        if not _is_photo(file):
+            why = f"is no JPEG or PNG file of at most {LARGEST_PHOTO // 1_000_000} MB"
+        elif any(_shows(file, name) for name in names):
+            why = f"is one more than the {MOST_PHOTOS} that a device can have"
+        else:
+            why = "begins with the name of no device"
+        found.append(f"{PHOTOS}/{file.name} {why}")
+    return found
 
 
 def slug(name: str) -> str:

@@ -149,9 +149,10 @@ def _photos(files: Sequence[Path]) -> list[Flowable]:
         try:
             width, height = ImageReader(str(file)).getSize()
             factor = min(360 / width, 180 / height)
-            found += [Spacer(1, 6), Image(str(file), width * factor, height * factor), Paragraph(say(file.name), SMALL)]
-        except Exception as error:  # whatever a stranger's file does to the decoder
-            found.append(Paragraph(say(f"{file.name} can't be read as a picture: {type(error).__name__}"), SMALL))
+            image = Image(str(file), width * factor, height * factor, hAlign="LEFT")
+            found.append(KeepTogether([Spacer(1, 6), image, Paragraph(say(file.name), SMALL)]))
+        except Exception:  # whatever a stranger's file does to the decoder
+            found.append(Paragraph(say(f"{file.name} can't be read as a picture"), SMALL))
     return found
 
 

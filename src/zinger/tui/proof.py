@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from typing import Any, ClassVar, NamedTuple
 
 from rich.style import Style
@@ -13,6 +13,8 @@ from textual.containers import VerticalScroll
 from textual.widget import Widget
 from textual.widgets import Footer
 
+from zinger.plan.model import Device
+from zinger.plan.revision import revision_of
 from zinger.proof.findings import COLUMNS, Finding, Source, Verdict, columns
 from zinger.proof.outcome import title_of
 from zinger.run.board import DeviceLine
@@ -196,7 +198,7 @@ class Proof(DeviceScreen):
 
     def compose(self) -> ComposeResult:
         yield Headline(self.host.job.board, f"proof of {self.device}", self.line.family)
-        yield Summary(self.line)
+        yield Summary(self.line, lambda: self.host.job.board.lines.get(self.device, self.line).device)
         yield Heads(self.line)
         yield Findings(self.line)
         with VerticalScroll(id="evidence"):
@@ -263,9 +265,9 @@ class Proof(DeviceScreen):
 class Summary(Widget):
     """One row: how many findings hold, and what is owed."""
 
-    def __init__(self, line: DeviceLine) -> None:
+    def __init__(self, line: DeviceLine, planned: Callable[[], Device]) -> None:
         super().__init__(id="summary")
-        self.line = line
+        self.line, self.planned = line, planned
 
     def render(self) -> RenderResult:
         findings = list(self.line.findings.values())
@@ -275,4 +277,7 @@ class Summary(Widget):
         if bad:
             text.append(f"   {len(bad)} differ", Style(color=ROSE, bold=True))
         text.append(f"   {self.line.sentence}", SLATE)
-        return text
+        under, planned = revision_of(self.line.device), revision_of(self.planned())
+        told = f"plan {under[:6]}" if under == planned else f"under plan {under[:6]}, which is {planned[:6]} by now"
+        room = self.size.width - text.cell_len - len(told) - 2
+        return text.append(" " * room + told, DIM) if room > 1 else text
