@@ -229,3 +229,30 @@ def test_a_phrasebook_begins_from_what_was_marked_at_the_wire(tmp_path: Path) ->
     recording.close()
     refused = zinger("family", "new", "zephyr-ten", "--from-wire", recording.file, "--file", tmp_path / "x.yaml")
     assert refused.returncode == 2 and "no prompt is marked" in refused.stderr and not (tmp_path / "x.yaml").exists()
+
+
+def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and_passwords_at_hand(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    yard = start(tmp_path, "practice", str(lay_out(tmp_path / "yard")), "--pace", "50")
+    found = re.search(r"kvr-wj-sw1 +telnet (\d+)", yard.until("kvr-wj-sw1", "Ctrl-C ends it"))
+    assert found is not None
+    sheet = f"site,hostname,family,address,serial,console\nwj,ap1,Zephyr Nine,10.44.8.12,Z9-1,telnet://127.0.0.1:{found[1]}\n"
+    folder = lay_out(tmp_path / "job", devices_csv=sheet)
+    term = start(folder, "open", str(folder))
+    term.until("planned only, no phrasebook yet", "g go")
+    term.keys("o")
+    term.until("open its wire", "never as")
+    term.keys("Enter")
+    term.until("bare wire", f":{found[1]}  open")
+    term.keys("F4")
+    term.until(
+        "password  ap1/administrator", "administrator, the name  kettle-admin", "DNS servers, 2 of 2  10.44.8.21"
+    )
+    term.keys("-l", "dotted")
+    term.until("management address, dotted mask  10.44.8.12 255.255.255.0")
+    term.escape("type to find it")
+    term.keys("C-q")
+    term.until("planned only, no phrasebook yet", "g go")
+    listed = zinger("secret", folder).stdout.splitlines()
+    assert [line.split()[0] for line in listed] == ["ap1/administrator", "ap1/viewer"], listed

@@ -14,7 +14,9 @@ from zinger.cli.common import CommandError
 
 if TYPE_CHECKING:
     from zinger.link.base import Link
+    from zinger.plan.model import Device
     from zinger.store.openplan import OpenPlan
+    from zinger.store.vault import Vault
 
 _SSH = re.compile(
     r"ssh://(?P<user>[^@\s]+)@(?P<host>\[[0-9a-fA-F:.]+\]|[^/:?\s]+)(?::(?P<port>\d{1,5}))?(?P<old>\?old)?"
@@ -48,9 +50,17 @@ def wire(
             raise CommandError("--listen sends nothing, and --find-speed may press Enter; give one of them")
         targets = [_with_speed(target) for target in targets]
     plan = _plan(job)
-    vault = plan.vault if plan else None
-    entries = [e for e in vault.names() if not device or e.startswith(f"{device}/")] if vault else []
-    offered = _known(plan, device) if plan and device else []
+    planned = _device(plan, device) if plan and device else None
+    vault = _its_vault(plan, planned) if plan and planned else plan.vault if plan else None
+    entries = vault.names() if vault else []
+    offered = []
+    if planned is not None:
+        from zinger.plan.subjects.accounts.credentials import secrets_of
+        from zinger.plan.writings import writings_of
+
+        own = {ref.name for _, _, ref in secrets_of(planned)}
+        entries = [entry for entry in entries if entry in own or entry.startswith(f"{device}/")]
+        offered = list(writings_of(planned))
     folder = records or (plan.folder.records if plan else Path.cwd())
     stamp = time.strftime("%Y%m%d-%H%M%S")
     wires = []
@@ -90,20 +100,23 @@ def _plan(job: Path | None) -> OpenPlan | None:
     return OpenPlan(JobFolder(job)) if job else None
 
 
-def _known(plan: OpenPlan, name: str) -> list[tuple[str, str]]:
-    """The planned values of a device, each by what it is called; its address in every writing."""
-    from zinger.plan.settings import SETTINGS
-
+def _device(plan: OpenPlan, name: str) -> Device:
     device = next((d for d in plan.plan.devices if d.name == name), None)
     if device is None:
         raise CommandError(f"the plan has no device {name}")
-    offered = [(SETTINGS[setting].title, SETTINGS[setting].text(v.value)) for setting, v in device.values.items()]
-    if (fixed := device.fixed) is not None:
-        offered += [("address alone", str(fixed.ip)), ("address, prefix length", f"{fixed.ip}/{fixed.length}")]
-        if fixed.interface is not None:
-            mask = str(fixed.interface.network.netmask)
-            offered += [("address, dotted mask", f"{fixed.ip} {mask}"), ("dotted mask", mask)]
-    return offered
+    return device
+
+
+def _its_vault(plan: OpenPlan, device: Device) -> Vault:
+    """The job's vault with every password that is planned for a device: what is lacking is made, before it is typed."""
+    from zinger.plan.families import FamilyRules
+    from zinger.plan.subjects.accounts.credentials import secrets_of
+    from zinger.store.vault import Vault
+
+    vault = plan.vault or Vault(plan.folder.vault)
+    rules = FamilyRules(device.family, device.family).asked_of_passwords(plan.plan.password_rules)
+    vault.ensure((ref, rules) for _, _, ref in secrets_of(device))
+    return vault
 
 
 def _opening(target: str, plan: OpenPlan | None) -> Callable[[], Awaitable[Link]]:

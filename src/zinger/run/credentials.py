@@ -34,13 +34,13 @@ class Credential:
 
 
 def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
-    """Every use of an entry by a device that can be spoken to, then entries that nobody uses; no password is read."""
+    """Every use of an entry by a device, then entries that nobody uses; no password is read."""
     names = set(vault.names()) if vault else set()
     used: set[str] = set()
     found = []
-    for name, memory in job.memories.items():
-        device = job.board.lines[name].device
-        for what, account, ref, proof in _uses(device):
+    for name, memory in {**job.memories, **job.unspoken}.items():
+        device = job.plan.device(name)
+        for what, account, ref, proof in _uses(device, name in job.memories):
             used.add(ref.name)
             since = vault.since(ref.name) if vault else None
             proved = max((memory.held_at[key] for key in proof if key in memory.held_at), default=None)
@@ -55,7 +55,7 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
     return found
 
 
-def _uses(device: Device) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]]]:
+def _uses(device: Device, spoken: bool) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]]]:
     """(what it is, account, entry, findings that prove it) of a device, the first account of its family last.
 
     An account is proved by signing in, a key by being tried.
@@ -65,7 +65,8 @@ def _uses(device: Device) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]
         tried = (f"{TRIED}{setting.name}", f"{TRIED}{setting.name}.{word}")
         account = accounts.get(ref, "")
         yield setting.title, account, ref, (f"{SIGN_IN}{account}",) if account else tried
-    yield "the first account", "", device.factory_account_secret, ()
+    if spoken:
+        yield "the first account", "", device.factory_account_secret, ()
 
 
 def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:

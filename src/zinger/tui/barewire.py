@@ -90,6 +90,7 @@ class BareWires(Screen[None]):
     def __init__(self, wires: Sequence[BareWire], offered: Offered) -> None:
         super().__init__()
         self._wires, self._offered = wires, offered
+        self._open: list[bool] = []
         self._at = 0
         """The wire that keys are for, at once: the focus follows a moment later."""
 
@@ -114,6 +115,15 @@ class BareWires(Screen[None]):
     def _follow(self) -> None:
         for pane in self.query(WirePane):
             pane.follow(len(self._wires) == 1)
+        if self._open != (is_open := [wire.is_open for wire in self._wires]):
+            self._open = is_open
+            self.refresh_bindings()
+
+    def check_action(self, action: str, parameters: tuple[object, ...]) -> bool | None:
+        """Only what can be done now is in the footer."""
+        if action == "turn":
+            return len(self._wires) > 1
+        return not all(wire.is_open for wire in self._wires) if action == "again" else True
 
     @property
     def _pane(self) -> WirePane:
