@@ -6,6 +6,7 @@ import time
 from collections import Counter
 from collections.abc import Sequence
 
+from zinger.handover.preview import open_points, to_be_known
 from zinger.handover.record import DeviceRecord
 from zinger.wording import counted
 
@@ -21,11 +22,16 @@ def mail_text(title: str, found: Sequence[DeviceRecord], at: float | None, paper
     lines = [f"Subject: {subject}", ""]
     lines.append(f"As of {time.strftime('%Y-%m-%d %H:%M', time.localtime(at))}: " if at else "Nothing was run yet: ")
     lines[-1] += f"{states['proved']} proved{f', {others}' if others else ''}."
-    points = [f"- {record.device.name}: {sentence}" for record in found for sentence in record.still_open]
+    points = [f"- {line}" for line in open_points(found)]
     lines += ["", "Open:" if points else "Nothing is open."]
     lines += points[:MOST]
     if len(points) > MOST:
         lines.append(f"- and {len(points) - MOST} more, in the proof sheet")
+    told = [f"- {line}" for line in to_be_known(found)]
+    if told:
+        lines += ["", "To be known:", *told[:MOST]]
+    if len(told) > MOST:
+        lines.append(f"- and {len(told) - MOST} more, in the proof sheet")
     here = [name for name in papers if "/" not in name and name.endswith((".pdf", ".csv"))]
     if here:
         lines += ["", f"Papers: {', '.join(here)}."]

@@ -65,3 +65,8 @@ def _frame(grid: list[list[str]], left: int, top: int, right: int, bottom: int, 
 def open_points(found: Sequence[DeviceRecord]) -> list[str]:
     """What the proof sheet says is open, a line each; nothing where nothing is."""
     return [f"{record.device.name}: {sentence}" for record in found for sentence in record.still_open]
+
+
+def to_be_known(found: Sequence[DeviceRecord]) -> list[str]:
+    """What it says besides: accepted, noted, or not for such a device."""
+    return [f"{record.device.name}: {sentence}" for record in found for sentence in record.also_told]

@@ -56,7 +56,10 @@ def proof_sheet(
         Paragraph(say(f"{title} · {proved} of {len(found)} devices proved{as_of}"), NORMAL),
         Spacer(1, 10),
         Paragraph("What remains open", DEVICE),
-        *_still_open(found),
+        *_sentences([(r.device.name, sentence) for r in found for sentence in r.still_open]),
+        Spacer(1, 10),
+        Paragraph("To be known", DEVICE),
+        *_sentences([(r.device.name, sentence) for r in found for sentence in r.also_told]),
         Spacer(1, 10),
         Paragraph("Devices", DEVICE),
         _overview(found),
@@ -67,8 +70,7 @@ def proof_sheet(
     return out.getvalue()
 
 
-def _still_open(found: Sequence[DeviceRecord]) -> list[Flowable]:
-    lines = [(r.device.name, sentence) for r in found for sentence in r.still_open]
+def _sentences(lines: Sequence[tuple[str, str]]) -> list[Flowable]:
     if not lines:
         return [Paragraph("Nothing.", NORMAL)]
     rows = [[Paragraph(say(name), NORMAL), Paragraph(say(sentence), NORMAL)] for name, sentence in lines]

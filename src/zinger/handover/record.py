@@ -51,6 +51,17 @@ class DeviceRecord:
         return None
 
     @property
+    def also_told(self) -> list[str]:
+        """Sentences about what is settled, and should be known: accepted, noted, or not for such a device."""
+        sentences = [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
+        sentences += [f"noted: {text}" for _, text in self.memory.notes]
+        without: dict[str, list[str]] = {}
+        for unsent in self.script.not_sent if self.script else ():
+            if not unsent.owed:
+                without.setdefault(unsent.why, []).append(title_of(unsent.setting))
+        return [*sentences, *(f"left out, {why}: {', '.join(titles)}" for why, titles in without.items())]
+
+    @property
     def still_open(self) -> list[str]:
         """Sentences about what remains to be done on this device."""
         sentences = [
@@ -61,12 +72,8 @@ class DeviceRecord:
             sentences.append(f"needs a person: {self.memory.needs_you}")
         if self.script and self.memory.findings:
             sentences += [f"owed: {debt}" for debt in self.outcome.owed]
-        sentences += [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
-        sentences += [f"noted: {text}" for _, text in self.memory.notes]
         if self.memory.aside:
             sentences.append(f"was left out: {self.memory.aside}")
-        if self.script:
-            sentences += [f"{title_of(u.setting)} was left out: {u.why}" for u in self.script.not_sent if not u.owed]
         if self.script is None:
             left = [v.setting.title for s, v in self.device.values.items() if self.memory.by_hand.get(s) != v.shown]
             if self.memory.by_hand:

@@ -12,12 +12,13 @@ from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.screen import Screen
-from textual.widgets import Footer, Input, Static
+from textual.widgets import Input, Static
 
 from zinger.link.base import LinkError
 from zinger.run.barewire import ENDS, BareWire, MarkKind
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.console import Console
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, INK, PAPER, ROSE, VIOLET
 from zinger.tui.parts import TICK
 from zinger.tui.termkeys import key_as_bytes
@@ -103,7 +104,7 @@ class BareWires(Screen[None]):
             for number, wire in enumerate(self._wires):
                 yield WirePane(wire, number)
         yield Input(placeholder="find; Enter looks further up, Escape leaves", id="bare-find")
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one("#bare-find").display = False

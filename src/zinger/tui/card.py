@@ -10,10 +10,11 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, VerticalScroll
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.desk.firstcontact import LaptopPlan, laptop_plan, own_ports
 from zinger.phrasebook.book import Card, Press
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, VIOLET, minutes
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 
@@ -162,7 +163,7 @@ class CardScreen(ZingerScreen):
                 yield Static(id="card-panel")
                 yield Static(id="card-signs")
             yield Static(id="card-body")
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self._show()

@@ -9,10 +9,11 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.plan.comparing import Pair, compare_devices
 from zinger.plan.model import Device
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, fit
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
@@ -63,7 +64,7 @@ class CompareScreen(PlainScreen):
         yield self.title_line()
         yield Static(id="compared")
         yield Pairs(pairs)
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self._say()

@@ -17,13 +17,14 @@ from textual.binding import Binding, BindingType
 from textual.containers import Vertical
 from textual.screen import ModalScreen
 from textual.widget import Widget
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.errors import ZingerError
 from zinger.plan.values.secrets import SecretRef
 from zinger.store.vault import Vault
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.filter_box import FilterBox
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, fit
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 from zinger.tui.rows import Rows
@@ -149,7 +150,7 @@ class CredentialsScreen(ZingerScreen):
         yield Headline(self.host.job.board, "Credentials")
         yield FilterBox(CredentialRows, "device, account or entry")
         yield CredentialRows()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one(CredentialRows).focus()

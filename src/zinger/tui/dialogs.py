@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
+from rich.console import Group, RenderableType
 from rich.style import Style
+from rich.table import Table
 from rich.text import Text
 from textual.app import App, ComposeResult
 from textual.binding import Binding, BindingType
@@ -20,7 +22,7 @@ from zinger.tui.parts import key_hint
 class Dialog(ModalScreen[bool]):
     """A framed text with two answers."""
 
-    def __init__(self, title: str, body: Text, yes: str, no: str = "") -> None:
+    def __init__(self, title: str, body: RenderableType, yes: str, no: str = "") -> None:
         super().__init__()
         self.title_text, self.body, self.yes, self.no = title, body, yes, no
 
@@ -32,8 +34,8 @@ class Dialog(ModalScreen[bool]):
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
             yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
-            yield Static(Text("\n").append_text(self.body))
-            keys = [("y", self.yes)] + ([("n", self.no)] if self.no else [])
+            yield Static(Group(Text(""), self.body))
+            keys = [("y", self.yes), ("n", self.no)] if self.no else [("Enter", self.yes)]
             yield Static(Text("\n").append_text(key_hint(keys)))
 
     def action_answer(self, yes: bool) -> None:
@@ -75,11 +77,10 @@ def help_dialog(screen: Screen[object]) -> Dialog:
         (key_of(screen.app, b), f"{b.description}: {b.tooltip}" if b.tooltip else b.description)
         for b in commands_of(screen)
     ]
-    body = Text()
+    keys = Table.grid(padding=(0, 3, 0, 0))
     for key, what in (*rows, *EVERYWHERE):
-        body.append(f"{key:<15}", Style(color=BRASS)).append(f"{what}\n", PAPER)
-    body.append("\n").append_text(legend())
-    return Dialog("Keys and shapes", body, "close")
+        keys.add_row(Text(key, Style(color=BRASS)), Text(what, PAPER))
+    return Dialog("Keys and shapes", Group(keys, Text(""), legend()), "close")
 
 
 def key_of(app: App[object], binding: Binding) -> str:

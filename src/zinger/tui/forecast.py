@@ -12,13 +12,13 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult, RenderResult
 from textual.binding import BindingType
-from textual.widgets import Footer
 
 from zinger.run.board import Mark
 from zinger.run.hands import Verb
 from zinger.run.outlook import awaited
 from zinger.schedule.forecast import Stretch, Wait
 from zinger.schedule.outlook import Outlook
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, clock, first_fitting, fit, minutes
 from zinger.tui.parts import COMMON, Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
@@ -186,7 +186,7 @@ class ForecastScreen(ZingerScreen):
         yield Headline(self.host.job.board, "Forecast")
         yield ForecastRows()
         yield Legend()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self._ahead: Outlook | None = None

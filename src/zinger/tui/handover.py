@@ -11,10 +11,10 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal
-from textual.widgets import Footer
 
 from zinger.errors import ZingerError
 from zinger.tui.choosing import ChoiceDialog
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, PAPER, fit, home_short
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 from zinger.tui.rows import Rows
@@ -133,7 +133,7 @@ class HandoverScreen(ZingerScreen):
         with Horizontal(id="handover-body"):
             yield PaperList()
             yield PaperView()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one(PaperList).focus()
@@ -163,8 +163,9 @@ class HandoverScreen(ZingerScreen):
         papers = self.query_one(PaperList)
         headline = self.headline()
         open_count = sum(len(record.still_open) for record in self._papers.found) if self._papers else 0
-        what = f"{self._site or 'the whole job'} · {counted(len(self._all), 'paper')}" if self._all else "…"
-        headline.detail = f"{what} · {counted(open_count, 'open point') if open_count else 'nothing is open'}"
+        still_open = counted(open_count, "open point") if open_count else "nothing is open"
+        what = f"{still_open} · {self._site or 'the whole job'} · {counted(len(self._all), 'paper')}"
+        headline.detail = what if self._all else "the papers are made"
         headline.look()
         view = self.query_one(PaperView)
         shown = (papers.selected, len(self._all), view.size.width)
@@ -180,17 +181,21 @@ class HandoverScreen(ZingerScreen):
             yield line, PAPER
 
     def _content(self, name: str, width: int) -> Iterator[str]:
-        from zinger.handover.preview import open_points, site_in_characters
+        from zinger.handover.preview import open_points, site_in_characters, to_be_known
 
         assert self._papers is not None
         if name.startswith("site-"):
             yield from site_in_characters(*self._papers.map_of(name.removesuffix(".svg")), width)
         elif name.startswith("proof-sheet"):
             states = [f"{record.device.name:<18} {record.state}" for record in self._papers.found]
-            points = open_points(self._papers.found)
+            points, told = open_points(self._papers.found), to_be_known(self._papers.found)
             yield from states
-            yield from ("", "What remains open:" if points else "Nothing is open.")
-            yield from (line for point in points for line in textwrap.wrap(point, width, subsequent_indent="  "))
+            for words, lines in (
+                ("What remains open:" if points else "Nothing is open.", points),
+                ("To be known:", told),
+            ):
+                yield from ("", words)
+                yield from (row for line in lines for row in textwrap.wrap(line, width, subsequent_indent="  "))
         elif name.endswith((".svg", ".pdf", ".xlsx")):
             yield "A picture. It is written with the others (s); open it with any viewer."
             yield from self._papers.told_by(name)

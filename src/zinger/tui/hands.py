@@ -40,7 +40,7 @@ class HandsTitle(Watcher):
         count = len(self.hands.asked) if self.hands else 0
         what = f" · {count} for you, best first" if count > 1 else " · what only you can do"
         press = "; press its number when it is done" if count else ""
-        title = first_fitting(self.size.width - 5, what + press, what, what.partition(",")[0])
+        title = first_fitting(self.size.width - 5, what + press, what, what.partition(",")[0], "")
         return Text.assemble(("hands", Style(color=VIOLET, bold=True)), (title, DIM))
 
 

@@ -11,7 +11,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import Footer, Input, Static
+from textual.widgets import Input, Static
 
 from zinger.desk.incoming import Effect, Incoming
 from zinger.files import FileError
@@ -23,6 +23,7 @@ from zinger.plan.settings import SETTINGS
 from zinger.store.folder import JobFolderError
 from zinger.tui.choosing import ChoiceDialog, LineDialog, PathSuggester
 from zinger.tui.dialogs import Dialog, message
+from zinger.tui.footer import KeysFooter
 from zinger.tui.import_rows import LeftOut, Outcome, cell_dialog, who_dialog
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, fit, home_short
 from zinger.tui.parts import PlainScreen
@@ -113,7 +114,7 @@ class ImportScreen(PlainScreen):
         yield Headings()
         yield Static(id="import-effect")
         yield Outcome()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         if self.incoming.sheet:

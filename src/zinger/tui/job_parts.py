@@ -10,7 +10,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.desk import jobparts
 from zinger.desk.editing import Desk
@@ -21,6 +21,7 @@ from zinger.plan.values.bad import BadValue
 from zinger.plan.values.item import kind_of
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.dialogs import Dialog
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import DIM, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
@@ -129,7 +130,7 @@ class JobScreen(PlainScreen):
         yield Parts()
         yield Static(id="job-said-title")
         yield Said()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self._show()

@@ -281,7 +281,7 @@ def sentence(line: DeviceLine, room: int) -> str:
     if line.waiting is Waiting.BOOT and line.expected_end is not None:
         left = line.expected_end - time.time()
         late = -left > 0.5 * (line.expected_end - line.waits_since)
-        ending = f"about {minutes(left)} left" if left > 0 else "longer than usual" if late else "any moment now"
+        ending = f"about {minutes(left)} left" if left >= 1 else "longer than usual" if late else "any moment now"
         ends = ending.removeprefix("about ")
         return first_fitting(
             room, f"{line.sentence} · {ending}", f"{line.sentence} · {ends}", f"{short} · {ends}", short

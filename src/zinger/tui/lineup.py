@@ -17,7 +17,7 @@ from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.desk.lastseen import end_of, last_recording
 from zinger.errors import ZingerError
@@ -25,6 +25,7 @@ from zinger.run.board import Board, DeviceLine, Mark
 from zinger.store.transcript import Transcript
 from zinger.tui.console import Console
 from zinger.tui.filter_box import FilterBox
+from zinger.tui.footer import KeysFooter
 from zinger.tui.forecast import ForecastRows
 from zinger.tui.hands import HandsList, HandsTitle, do_act, open_act
 from zinger.tui.linemap import HIGH, SITE, WIDE, LineMap, Track
@@ -82,7 +83,7 @@ class LineUp(ZingerScreen):
                     Text.assemble(("ahead", Style(color=BRASS, bold=True)), (" · w tells more", DIM)), id="ahead-title"
                 )
                 yield ForecastRows("lineup-forecast")
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         lines = self.query_one(LineMap)

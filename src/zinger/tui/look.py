@@ -92,6 +92,15 @@ def first_fitting(room: int, *wordings: str) -> str:
     return next((words for words in wordings if len(words) <= room), fit(wordings[-1], room))
 
 
+def parts_fitting(room: int, text: str) -> str:
+    """As many of a text's parts, which dots divide, as have room; a single one is cut only where much of it is left."""
+    parts = text.split(" · ")
+    while len(parts) > 1 and len(" · ".join(parts)) > room:
+        parts.pop()
+    words = " · ".join(parts)
+    return words if len(words) <= room else fit(words, room) if room > 0.7 * len(words) else ""
+
+
 def legend(room: int = 1000) -> Text:
     """The shapes with their meaning in one line, as many as have room; those that say least are left out first."""
     shown = list(LEGEND)

@@ -13,7 +13,7 @@ from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
 from textual.widgets import Static
 
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, clock, fit
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, clock, parts_fitting
 
 if TYPE_CHECKING:
     from zinger.run.board import Board, DeviceLine
@@ -67,7 +67,7 @@ class Headline(Watcher):
         left.append(self.title or self.board.title, Style(color=PAPER, bold=True))
         right = self._counts(short=width < 110)
         room = width - left.cell_len - right.cell_len - 4
-        left.append("  " + fit(self.detail or self.board.note, room) if room > 8 else "", Style(color=DIM))
+        left.append("  " + parts_fitting(room, self.detail or self.board.note), Style(color=DIM))
         left.append(" " * max(1, width - left.cell_len - right.cell_len - 1))
         return Text.assemble(left, right)
 

@@ -15,7 +15,7 @@ from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
-from textual.widgets import Footer, Static
+from textual.widgets import Static
 
 from zinger.desk.editing import Desk
 from zinger.plan.model import Device, Plan
@@ -23,6 +23,7 @@ from zinger.plan.problems import Problem
 from zinger.tui.editor import ValueEditor
 from zinger.tui.filter_box import FilterBox
 from zinger.tui.finding_steps import FindingSteps
+from zinger.tui.footer import KeysFooter
 from zinger.tui.job_parts import JobScreen
 from zinger.tui.look import DIM, ROSE, VIOLET
 from zinger.tui.parts import COMMON, ZingerScreen
@@ -90,7 +91,7 @@ class PlanScreen(ZingerScreen):
         yield Static(id="plan-note")
         yield Findings()
         yield ValueEditor(self.desk)
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         tree = self.query_one(Tree)

@@ -9,11 +9,11 @@ from rich.text import Text
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.widget import Widget
-from textual.widgets import Footer
 
 from zinger.run.board import DeviceLine
 from zinger.script.compile import Step, compare
 from zinger.tui.choosing import ChoiceDialog
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
 from zinger.tui.rows import Rows
@@ -129,7 +129,7 @@ class Preview(DeviceScreen):
         yield Title(self)
         yield Words(self.line)
         yield Detail(self.line)
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         words = self.query_one(Words)

@@ -11,7 +11,6 @@ from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import VerticalScroll
 from textual.widget import Widget
-from textual.widgets import Footer
 
 from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
@@ -19,6 +18,7 @@ from zinger.proof.findings import COLUMNS, Finding, Source, Verdict, columns
 from zinger.proof.outcome import title_of
 from zinger.run.board import DeviceLine
 from zinger.tui import decide
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
@@ -203,7 +203,7 @@ class Proof(DeviceScreen):
         yield Findings(self.line)
         with VerticalScroll(id="evidence"):
             yield Evidence()
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one(Findings).focus()

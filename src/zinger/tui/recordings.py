@@ -13,13 +13,13 @@ from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
-from textual.widgets import Footer
 
 from zinger.desk.playback import Playback
 from zinger.run.board import DeviceLine
 from zinger.store.recording import RecordingError
 from zinger.store.transcript import Transcript
 from zinger.tui.console import Console
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, fit, minutes
 from zinger.tui.parts import COMMON, DeviceScreen, Headline
 from zinger.tui.rows import Rows
@@ -120,7 +120,7 @@ class Recordings(DeviceScreen):
             with Vertical(id="frame"):
                 yield Console(id="console")
         yield Bar(self)
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one(Files).focus()

@@ -13,12 +13,13 @@ from rich.text import Text
 from textual import events
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.widgets import Footer, Input, Static
+from textual.widgets import Input, Static
 
 from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import RecentJob, begin_empty, recent_jobs
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message
+from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
@@ -96,7 +97,7 @@ class Welcome(PlainScreen):
         yield Static(id="welcome-line")
         yield Input(placeholder="the job's folder; Enter opens it, Escape closes this line", id="folder")
         yield Jobs(recent_jobs())
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one("#folder").display = False
@@ -163,7 +164,7 @@ class NewJob(PlainScreen):
         yield Static(Text("\n  Somebody's build sheet (.csv .xlsx .yaml .json); empty to begin from nothing\n", DIM))
         yield Input(placeholder="~/Downloads/stations.xlsx", id="job-sheet")
         yield Static(id="job-note")
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one("#job-name").focus()

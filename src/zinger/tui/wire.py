@@ -13,7 +13,7 @@ from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
-from textual.widgets import Footer, Input
+from textual.widgets import Input
 
 from zinger.link.base import LinkError
 from zinger.phrasebook.book import Phrasebook
@@ -21,6 +21,7 @@ from zinger.phrasebook.outline import spine_and_branches
 from zinger.run.board import DeviceLine, Mark, StepRow
 from zinger.run.paste import Paste
 from zinger.tui.console import Console
+from zinger.tui.footer import KeysFooter
 from zinger.tui.linemap import sentence
 from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
 from zinger.tui.pageview import PagePane, PageView
@@ -249,7 +250,7 @@ class Wire(DeviceScreen):
                 yield Console(id="console")
                 yield Input(id="find", placeholder="find in what it showed; Enter goes up, Esc closes")
         yield MapView(self.line, self.whole)
-        yield Footer()
+        yield KeysFooter()
 
     def on_mount(self) -> None:
         self.query_one(ScriptView).focus()
