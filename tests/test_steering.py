@@ -21,7 +21,7 @@ from zinger.run.laterchange import changed_devices
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
-from zinger.run.steering import Manner, aside, not_done, noted, passed_over
+from zinger.run.steering import Manner, aside, not_done, noted, passed_over, take_in
 from zinger.store import entries
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
@@ -227,6 +227,10 @@ def test_another_box_takes_the_place_of_a_device_and_nothing_of_the_old_one_coun
     assert (device.serial, device.mac) == ("QS2-0999", "02-4b-56-10-33-99")
     assert (memory.accepted, memory.findings, opened.board.lines[ONE].sentence) == ([], {}, "not started")
     assert ONE not in (folder / "known_hosts").read_text()
+    swapped = OpenJob(JobFolder(folder))
+    swapped.board.lines[ONE].step("hostname", Mark.PROVED)
+    take_in(swapped, ONE, entries.Swapped("QS2-0999", ""))
+    assert {mark for mark in swapped.board.lines[ONE].stops.values()} == {Mark.AHEAD, Mark.NONE}
     again = zinger("run", folder, "--headless", "--only", ONE, "--no-power-cut")
     assert again.returncode == 0, again.stdout + again.stderr
 

@@ -88,6 +88,9 @@ def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
         return
     memory, line = job.memories[name], job.board.lines[name]
     memory.take_in(event, name, time.time())
+    if isinstance(event, entries.Swapped):
+        line.begin_anew()
+        show_notes(line, memory)
     if isinstance(event, entries.SetAside | entries.Swapped):
         say_what_is_known(line, memory)
     elif isinstance(event, entries.Noted):
