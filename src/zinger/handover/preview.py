@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Iterable, Sequence
 from itertools import pairwise
 
@@ -20,7 +21,7 @@ POINTS_A_ROW = 15.0
 
 
 def site_in_characters(shown: SiteMap, places: Layout, width: int) -> list[str]:
-    """A site's drawing in a width of so many characters; where boxes get too narrow, names are cut."""
+    """A site's drawing in a width of so many characters; where boxes get too narrow, words go on in the next row."""
     columns = max(20, min(width, int(places.width / 6.8)))
     fx, fy = (columns - 1) / max(places.width, 1.0), 1 / POINTS_A_ROW
     rows = int(places.height * fy) + 2
@@ -58,8 +59,12 @@ def _frame(grid: list[list[str]], left: int, top: int, right: int, bottom: int, 
         line = "═" * inner if edge else " " * inner
         ends = ("╔", "╗") if y == top else ("╚", "╝") if y == bottom else ("║", "║")
         grid[y][left : right + 1] = [ends[0], *line, ends[1]]
-    for y, text in zip(range(top + 1, bottom), words, strict=False):
-        grid[y][left + 1 : right] = f" {text}"[:inner].ljust(inner)
+    rows = [row for text in words for row in textwrap.wrap(text, max(1, inner - 1))]
+    shown = max(0, bottom - top - 1)
+    if len(rows) > shown:
+        rows[shown - 1 :] = ["…"] if shown else []
+    for y, text in zip(range(top + 1, bottom), rows, strict=False):
+        grid[y][left + 1 : right] = f" {text}".ljust(inner)
 
 
 def open_points(found: Sequence[DeviceRecord]) -> list[str]:

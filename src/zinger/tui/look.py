@@ -111,5 +111,5 @@ def legend(room: int = 1000) -> Text:
     text = Text()
     for mark, word in shown:
         sign, colour = SHAPE[mark]
-        text.append(f"{sign} ", Style(color=colour)).append(f"{word}   ", DIM)
+        text.append(f"{sign}\u00a0", Style(color=colour)).append(f"{word.replace(' ', chr(160))}   ", DIM)
     return text
