@@ -197,6 +197,8 @@ def test_a_later_change_is_shown_before_and_nothing_else_is_sent(job: Callable[.
     assert second.returncode == 0 and zinger(*only_one, "--from", "boot").returncode == 2, second.stdout
     assert zinger("run", folder, "--headless", "--keep-yard", "--no-power-cut").returncode == 0
     assert zinger("run", folder, "--dry").stdout.count("nothing, as far as is known") == 3
+    back = json.loads(zinger("forecast", folder, "--back", "--json").stdout)
+    assert back["devices"] == 3 and back["slowest"] <= back["forced"] <= 1.05 * back["took"], back
     sheet = folder / "devices.csv"
     sheet.write_text(sheet.read_text().replace("10.44.8.12,", "10.44.8.19,"))
     changed = OpenJob(JobFolder(folder))

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import time
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from zinger.cli.common import JobArg, Json, open_job, print_json
+from zinger.cli.common import CommandError, JobArg, Json, open_job, print_json
+
+if TYPE_CHECKING:
+    from zinger.run.openjob import OpenJob
 
 
 def forecast(
     job: JobArg,
+    back: Annotated[bool, typer.Option("--back", help="the last run, against what it could have been")] = False,
     everything: Annotated[bool, typer.Option("--all", help="as if nothing were done yet")] = False,
     as_json: Json = False,
 ) -> None:
@@ -23,6 +27,9 @@ def forecast(
     from zinger.wording import short
 
     opened = open_job(job)
+    if back:
+        _look_back(opened, as_json)
+        return
     names = list(opened.board.lines) if everything else not_done(opened)
     pace = float(yard_settings(opened.folder).get("pace", 20)) if opened.board.practice else None
     outlook = foresee(bench_of(opened, names, pace=pace), time.time())
@@ -47,3 +54,23 @@ def forecast(
         print(f"\nOne more {saving.title} would save about {short(saving.seconds)}.")
     if found.stuck:
         print(f"\nThese wait for each other for ever: {', '.join(found.stuck)}. Look at their plan.")
+
+
+def _look_back(opened: OpenJob, as_json: bool) -> None:
+    from zinger.run.lookback import look_back
+    from zinger.wording import short
+
+    found = look_back(opened)
+    if found is None:
+        raise CommandError("nothing was run yet")
+    if as_json:
+        print_json({"devices": found.devices, "took": round(found.took, 1), "slowest": round(found.slowest, 1),
+                    "slowest_of": found.slowest_of, "forced": round(found.forced, 1),
+                    "ratio": round(found.ratio, 3)})  # fmt: skip
+        return
+    print(f"{found.devices} devices took {short(found.took)}.")
+    print(f"The slowest alone, {found.slowest_of}, took {short(found.slowest)}.")
+    print(
+        f"What there is one of (cables, factory addresses, hands) forces {short(found.forced)} in the best order known."
+    )
+    print(f"The run took {found.ratio:.2f} of that.")
