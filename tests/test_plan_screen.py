@@ -114,7 +114,8 @@ def test_a_selection_is_edited_at_once_and_a_layer_by_tab(start: Callable[..., T
     term.keys("-l", "tarn")
     term.gone("kvr-wj-sw3")
     term.keys("Enter")
-    for _ in range(40):  # Enter closes the line in its own time; until then Down goes nowhere
+    time.sleep(0.5)  # Enter closes the line in its own time, and nothing on the screen tells that it has
+    for _ in range(40):
         term.keys("Down")
         if "kvr-uk-br2  Tarn B2" in term.screen():
             break

@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import sys
 
-from tools.bench import conversations, families, plans, recognition, schedules, starting
+from tools.bench import conversations, families, lineup, plans, recognition, schedules, starting
 
 
 def _conversations() -> None:
@@ -27,6 +27,7 @@ PARTS = {
     "conversations": _conversations,
     "plans": _plans,
     "schedules": schedules.schedules,
+    "lineup": lambda: asyncio.run(lineup.lineup()),
     "starting": starting.starting,
     "families": lambda: asyncio.run(families.families()),
 }

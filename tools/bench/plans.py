@@ -78,7 +78,7 @@ async def plan_keys() -> None:
                 await pilot.pause(0.1)
             await pilot.pause(1)
             busy = [0.0]
-            watch = asyncio.create_task(_watch_gaps(busy))
+            watch = asyncio.create_task(watch_gaps(busy))
             print("\nthe Plan screen with 10,000 devices: how long it is busy with a key")
             for words, keys in (
                 ("line by line", ["down"] * 40),
@@ -97,7 +97,7 @@ async def plan_keys() -> None:
             watch.cancel()
 
 
-async def _watch_gaps(longest: list[float]) -> None:
+async def watch_gaps(longest: list[float]) -> None:
     """Note the longest time in which nothing else could run."""
     last = time.perf_counter()
     while True:

@@ -92,8 +92,12 @@ def bench_kind(practice: bool, pace: float) -> str:
 
 
 def stages_of(device: Device, memory: Memory) -> Iterable[tuple[str, str, float]]:
-    """(family, stage, seconds) of what was seen of a device in its last run."""
-    return [(device.family, span.what, span.took) for span in memory.spans if span.worker is not Worker.HANDS]
+    """(family, stage, seconds) of what was seen of a device in its last run; a stage of several passes counts whole."""
+    lasted: dict[str, float] = defaultdict(float)
+    for span in memory.spans:
+        if span.worker is not Worker.HANDS:
+            lasted[span.what] += span.took
+    return [(device.family, stage, seconds) for stage, seconds in lasted.items()]
 
 
 @dataclass(frozen=True)

@@ -359,7 +359,8 @@ class Run:
 
     def _learn(self) -> None:
         """Keep how long everything took, for the forecasts of other jobs."""
-        seen = [s for c in self.carriers.values() if c.owed.is_proved() for s in stages_of(c.wire.device, c.memory)]
+        through = [c for c in self.carriers.values() if c.memory.concluded_at is not None]
+        seen = [s for carrier in through for s in stages_of(carrier.wire.device, carrier.memory)]
         if seen:
             Durations.read().learn(bench_kind(self.job.board.practice, self.job.board.pace), seen)
 
