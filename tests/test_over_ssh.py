@@ -22,8 +22,8 @@ from zinger.run.options import Options
 from zinger.run.run import Run
 from zinger.store.folder import JobFolder
 
-OLD, NEW = "192.0.2.1", "10.44.8.9"
-HERE = {OLD: "127.0.0.1", NEW: "127.0.0.9"}
+OLD, NEW, LATER = "192.0.2.1", "10.44.8.9", "10.44.8.19"
+HERE = {OLD: "127.0.0.1", NEW: "127.0.0.9", LATER: "127.0.0.19"}
 FAMILY = r"""
 family: fennel-r1
 title: Fennel R1
@@ -280,6 +280,15 @@ async def test_it_moves_restarts_loses_power_and_is_proved_on_its_own_port(job: 
     names = {line.split()[0] for line in (job / "known_hosts").read_text().splitlines()}
     assert names == {"kvr-wj-rt1", f"[{NEW}]:{fennel.port}"}
     assert fennel.wrong <= 2, "the factory login is refused once, and no password is tried over and over"
+
+
+async def test_it_is_found_where_it_stood_when_another_address_is_planned(job: Path, fennel: Fennel) -> None:
+    assert (await carried(job, fennel, power_cut=False)).startswith("proved")
+    sheet = job / "devices.csv"
+    sheet.write_text(sheet.read_text().replace(NEW, LATER))
+    sentence = await carried(job, fennel, power_cut=False)
+    assert sentence.startswith("proved"), sentence
+    assert fennel.kept["lives at"] == f"{LATER} len 24"
 
 
 async def test_who_answers_at_the_new_address_with_another_key_gets_no_password(job: Path, fennel: Fennel) -> None:
