@@ -6,11 +6,12 @@ import asyncio
 import itertools
 import json
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import lay_out, program, zinger
+from tests.conftest import ONE_DEVICE, lay_out, program, zinger
 from tests.terminal import Terminal
 from tests.test_run import carried
 from tests.test_screen import THREE_SWITCHES
@@ -248,3 +249,33 @@ def test_files_that_others_change_are_taken_in_while_the_application_is_open(
     term.until("kvr-wj-sw7", "taken in")
     (folder / "job.yaml").write_text("job: [")
     term.until("errors in the plan")
+
+
+def test_a_run_goes_on_while_another_job_is_shown(start: Callable[..., Terminal], tmp_path: Path) -> None:
+    titled = (resources.files("zinger") / "demo" / "job.yaml").read_text("utf-8").replace("Kettlestone Valley", "Upper")
+    one = lay_out(tmp_path / "one", devices_csv=ONE_DEVICE, practice_yaml="pace: 60\n", job_yaml=titled)
+    two = lay_out(tmp_path / "two", devices_csv=THREE_SWITCHES)
+    term = start(one, "open", str(one))
+    term.until("not started", "g go")
+    term.keys("g")
+    term.until("1 under way")
+
+    def welcome() -> None:
+        term.keys("C-p")
+        term.until("Search for commands")
+        term.keys("-l", "welcome")
+        term.until("recent jobs, a new job")
+        term.keys("Enter")
+        term.until("plan, plug in, watch", "Upper Railway")
+
+    welcome()
+    term.keys("o")
+    term.until("Enter opens it")
+    term.keys("-l", str(two))
+    term.keys("Enter")
+    term.until("kvr-wj-sw3", "0 of 3 proved")
+    welcome()
+    term.keys("Down", "Enter")
+    term.until("Upper Railway", "1 of 1 proved", seconds=60)
+    term.keys("q")
+    term.until("ended with 0")

@@ -60,7 +60,7 @@ def open_job(job: Path) -> OpenJob:
     from zinger.store.folder import JobFolder
 
     opened = OpenJob(JobFolder(job))
-    remember_job(opened.folder.path, len(opened.plan.devices))
+    remember_job(opened.folder.path, len(opened.plan.devices), opened.board.counts())
     return opened
 
 

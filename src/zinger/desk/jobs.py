@@ -7,7 +7,8 @@ import io
 import json
 import re
 import time
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from importlib import resources
 from ipaddress import ip_address
 from pathlib import Path
@@ -33,6 +34,8 @@ class RecentJob:
     devices: int
     live: bool
     at: float
+    counts: Mapping[str, int] = field(default_factory=dict)
+    """How many of its devices stood how when it was left, as the board counts them."""
 
 
 def _file() -> Path:
@@ -47,10 +50,12 @@ def _recorded() -> list[dict[str, object]]:
         return []
 
 
-def remember_job(path: Path, devices: int) -> None:
-    """Put a job at the head of the list; a convenience, so that a full disk stops nothing."""
-    entries = [{"path": str(path), "devices": devices, "at": time.time()}]
-    entries += [entry for entry in _recorded() if entry["path"] != str(path)]
+def remember_job(path: Path, devices: int, counts: Mapping[str, int] | None = None) -> None:
+    """Put a job at the head of the list, with how it stands; a convenience, so that a full disk stops nothing."""
+    before = {str(entry["path"]): entry for entry in _recorded()}
+    known = before.pop(str(path), {}).get("counts", {}) if counts is None else dict(counts)
+    before.pop(str(path), None)
+    entries = [{"path": str(path), "devices": devices, "at": time.time(), "counts": known}, *before.values()]
     try:
         _file().parent.mkdir(parents=True, exist_ok=True)
         write_whole(_file(), json.dumps(entries[:_KEEP], indent=1).encode())
@@ -72,11 +77,17 @@ def recent_jobs() -> list[RecentJob]:
                     int(str(entry.get("devices", 0))),
                     job.mode == "live",
                     float(str(entry.get("at", 0))),
+                    _counts(entry.get("counts")),
                 )
             )
         except (OSError, ValueError):
             continue
     return found
+
+
+def _counts(found: object) -> dict[str, int]:
+    rows = found.items() if isinstance(found, dict) else ()
+    return {str(name): count for name, count in rows if isinstance(count, int)}
 
 
 def last_job() -> Path | None:

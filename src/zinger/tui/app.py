@@ -19,6 +19,7 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.tui.calling import Calling
 from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
+from zinger.tui.openjobs import Behind, Opened
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
 from zinger.tui.typing_guard import GuardedApp
 from zinger.wording import counted
@@ -63,6 +64,7 @@ class ZingerApp(GuardedApp):
         super().__init__()
         self._opening, self._start, self._first = opening, start, first
         self._desk: Desk | None = None
+        self._behind = Behind()
         self.running = RunControl(self, self, options)
         self.fault: Exception | None = None
         """What ended the application: a job that can't be opened, or a fault of our own. The command line tells it."""
@@ -91,7 +93,7 @@ class ZingerApp(GuardedApp):
         leave_with_the_terminal(self, lambda: self._leave_if(True))
         collect_while_nobody_types(self, lambda: self.last_key)
         self.set_interval(LOOKS_AT_FILES_EVERY, self._look_at_files)
-        self.calling = Calling(self, lambda: self.job.board if self.has_job else None)
+        self.calling = Calling(self, lambda: [*([self.job.board] if self.has_job else []), *self._behind.boards()])
         if self._opening is None:
             from zinger.tui.welcome import Welcome
 
@@ -120,27 +122,61 @@ class ZingerApp(GuardedApp):
         return hasattr(self, "job")
 
     # -- jobs ----------------------------------------------------------------------------------------
-    def open_job(self, path: Path) -> None:
-        """Open a job in place of the welcome; a job with errors shows its plan first."""
-        from zinger.desk.jobs import remember_job
+    def open_job(self, path: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Show a job in place of another, whose run goes on; a job with errors shows its plan first."""
         from zinger.run.openjob import OpenJob
         from zinger.store.folder import JobFolder
 
         try:
-            job = OpenJob(JobFolder(path))
+            folder = JobFolder(path)
         except ZingerError as error:
             self.tell("The job was not opened", str(error))
             return
-        remember_job(job.folder.path, len(job.plan.devices))
+        if self.has_job and self.job.folder.path == folder.path and self.running.run is not None:
+            self._show_line_up()
+        elif again := self._behind.take(folder.path):
+            self._show_job(again.job, again)
+        else:
+
+            def opened(job: OpenJob) -> None:
+                self._show_job(job)
+                then()
+
+            self.push_screen(Opening(lambda: OpenJob(folder), opened, self._not_opened))
+
+    def _not_opened(self, error: Exception) -> None:
+        if not isinstance(error, ZingerError):
+            self.end_on(error)
+            return
+        if isinstance(self.screen, Opening):
+            self.pop_screen()
+        self.tell("The job was not opened", str(error))
+
+    def _show_job(self, job: OpenJob, again: Opened | None = None) -> None:
+        if self.has_job:
+            self._behind.put(Opened(self.job, self.running, self._desk))
+        self.running = again.running if again else self.running.of_another_job()
         self._take_job(job)
+        self._desk = again.desk if again else None
+        Opened(job, self.running).remember()
         if job.plan.errors():
             self.action_plan()
 
     def _take_job(self, job: OpenJob) -> None:
+        self.job, self.running.job, self._desk = job, job, None
+        self._files = job.folder.stamps()
+        self._show_line_up()
+
+    def standing(self, path: Path) -> dict[str, int]:
+        """How many devices of an open job stand how; nothing for one that is not open."""
+        boards = {opened.job.folder.path: opened.job.board for opened in self._behind}
+        if self.has_job:
+            boards[self.job.folder.path] = self.job.board
+        return boards[path].counts() if path in boards else {}
+
+    def _show_line_up(self) -> None:
         from zinger.tui.lineup import LineUp
 
-        self.job, self._desk = job, None
-        self._files = job.folder.stamps()
         while len(self.screen_stack) > 1:
             self.pop_screen()
         self.push_screen(LineUp())
@@ -168,9 +204,12 @@ class ZingerApp(GuardedApp):
 
     def arrived(self, folder: Path, words: list[str]) -> None:
         """A sheet was taken into a job: open it, and show its plan."""
-        self.open_job(folder)
-        self.action_plan()
-        self.notify("\n".join(words[-6:]), title="import", timeout=8)
+
+        def show_what_came() -> None:
+            self.action_plan()
+            self.notify("\n".join(words[-6:]), title="import", timeout=8)
+
+        self.open_job(folder, show_what_came)
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
@@ -209,7 +248,7 @@ class ZingerApp(GuardedApp):
             busy = self.running.busy()
             if busy:
                 self.notify(f"{counted(len(busy), 'device')} in work go on as begun; the others are under the new plan")
-        before, self.job = set(changed_devices(self.job)), job
+        before, self.job, self.running.job = set(changed_devices(self.job)), job, job
         for screen in self.screen_stack:
             if isinstance(screen, LineUp):
                 screen.take_board(self.job.board)
@@ -413,12 +452,10 @@ class ZingerApp(GuardedApp):
             self.pop_screen()
 
     def action_welcome(self) -> None:
-        """Recent jobs and the ways to begin; not while devices are in mid-conversation."""
+        """Recent jobs and the ways to begin; a run that is under way goes on."""
         from zinger.tui.welcome import Welcome
 
-        if self.running.run is not None:
-            self.notify("a run is under way; leave it first")
-        elif self._desk is not None and self._desk.edits.unsaved:
+        if self._desk is not None and self._desk.edits.unsaved:
             self.notify("save the plan first (s)")
         elif not isinstance(self.screen, Welcome):
             self.push_screen(Welcome())
@@ -448,7 +485,7 @@ class ZingerApp(GuardedApp):
         """Quit; asks first when devices are in mid-conversation."""
         from zinger.tui.dialogs import leaving, not_saved
 
-        busy = self.running.busy()
+        busy = self.running.busy() | self._behind.busy()
         unsaved = self._desk.edits.unsaved if self._desk else []
         if unsaved and not busy:
             self.push_screen(not_saved(unsaved), self._leave_if)
@@ -463,6 +500,9 @@ class ZingerApp(GuardedApp):
 
     async def _leave(self) -> None:
         await self.running.stop()
+        await self._behind.stop()
+        if self.has_job:
+            Opened(self.job, self.running).remember()
         if leaves_nobody():
             os._exit(HUNG_UP)  # all is written and closed; the toolkit would wait for ever to restore a terminal
         self.exit()

@@ -6,7 +6,7 @@ them ignore. What is told is a count and a hostname, never what a device showed.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from textual.app import App
@@ -20,10 +20,10 @@ LOOKS_EVERY = 1.0
 
 
 class Calling:
-    """Watches a board for devices that need a person."""
+    """Watches the boards of all open jobs for devices that need a person."""
 
-    def __init__(self, app: App[None], board: Callable[[], Board | None]) -> None:
-        self._app, self._board = app, board
+    def __init__(self, app: App[None], boards: Callable[[], Sequence[Board]]) -> None:
+        self._app, self._boards = app, boards
         self.rings = False
         """Whether the bell rings, and the desktop is told."""
         self._waiting: frozenset[str] = frozenset()
@@ -37,12 +37,14 @@ class Calling:
 
     def look(self) -> None:
         """See who needs somebody now."""
-        board = self._board()
-        if board is None:
+        boards = self._boards()
+        if not boards:
             return
         from zinger.run.board import Mark  # a job is open: it is loaded already
 
-        waiting = frozenset(name for name, line in board.lines.items() if line.mood is Mark.NEEDS_YOU)
+        waiting = frozenset(
+            name for board in boards for name, line in board.lines.items() if line.mood is Mark.NEEDS_YOU
+        )
         fresh, self._waiting = waiting - self._waiting, waiting
         title = f"Zinger: {counted(len(waiting), 'device')} need you" if len(waiting) > 1 else "Zinger"
         title = f"Zinger: {next(iter(waiting))} needs you" if len(waiting) == 1 else title

@@ -49,6 +49,9 @@ class Host(Protocol):
     def open_job(self, path: Path) -> None:
         """Open a job in place of what is shown."""
 
+    def standing(self, path: Path) -> dict[str, int]:
+        """How many devices of an open job stand how; nothing for one that is not open."""
+
     def open_demo(self) -> None:
         """Open a fresh demo job."""
 

@@ -6,6 +6,7 @@ import asyncio
 import os
 import signal
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING, Protocol
 
 from textual.app import App
@@ -30,8 +31,6 @@ if TYPE_CHECKING:
 
 class Teller(Protocol):
     """The application over which a run is begun, as far as the run has something to tell it."""
-
-    job: OpenJob
 
     def tell(self, title: str, text: str) -> None:
         """Show a message that stays until it was read."""
@@ -67,7 +66,10 @@ def leave_with_the_terminal(app: App[None], leave: Callable[[], None]) -> None:
 
 
 class RunControl:
-    """At most one run of the open job; `run` is None until it is begun."""
+    """At most one run of a job; `run` is None until it is begun."""
+
+    job: OpenJob
+    """The job as its plan is now; its run may have been begun under an earlier one."""
 
     def __init__(self, app: App[None], teller: Teller, options: Options) -> None:
         self._app, self._teller, self._options = app, teller, options
@@ -95,7 +97,7 @@ class RunControl:
 
     def leave_hands(self) -> str:
         """In practice, hands are the person's or the yard's by turns; returns whose they are now."""
-        if not self._teller.job.board.practice:
+        if not self.job.board.practice:
             return "this is no practice: hands are yours"
         self._options.by_person = not self._options.by_person
         if self.run is not None:
@@ -111,7 +113,7 @@ class RunControl:
         """How much faster than hardware the yard goes, or would go; None for a live job."""
         from zinger.run.practice import yard_settings
 
-        job = self._teller.job
+        job = self.job
         if not job.board.practice:
             return None
         return job.board.pace or self._options.pace or float(yard_settings(job.folder).get("pace", 20))
@@ -128,7 +130,7 @@ class RunControl:
         from zinger.run.steering import not_done
 
         only = list(self._options.only)
-        left = [name for name in not_done(self._teller.job) if not only or name in only]
+        left = [name for name in not_done(self.job) if not only or name in only]
         names = only if only and self.run is None else left  # who is named is wanted, done or not
         if not names:
             self._app.notify("nothing is left to do; o on a device runs it again")
@@ -161,7 +163,7 @@ class RunControl:
 
         try:
             if self.run is None:
-                keep(self._teller.job, events)
+                keep(self.job, events)
                 return
             for name, event in events:
                 await self.run.steer(name, event)
@@ -173,6 +175,13 @@ class RunControl:
         if self.run is None:
             return {}
         return {name: c.state_in_words() for name, c in self.run.carriers.items() if c.line.active}
+
+    def of_another_job(self) -> RunControl:
+        """For another job: hands and pace are the same, what was wanted of the first job alone is not."""
+        options = replace(
+            self._options, only=(), brings_back=False, stop_after="", begins_with="", sends=True, trace=None
+        )
+        return RunControl(self._app, self._teller, options)
 
     async def stop(self) -> None:
         """End the run, and the yard that it started."""
@@ -196,7 +205,7 @@ class RunControl:
         """The run, opened; raises ZingerError where that can't be."""
         from zinger.run.run import Run
 
-        run = Run(self._teller.job, self._options)
+        run = Run(self.job, self._options)
         run.ended = self._task_ended
         try:
             await run.begin()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import time
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
@@ -17,10 +18,11 @@ from textual.widgets import Input, Static
 
 from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import RecentJob, begin_empty, recent_jobs
+from zinger.run.board import Mark
 from zinger.store.folder import JobFolderError
 from zinger.tui.dialogs import message
 from zinger.tui.footer import KeysFooter
-from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit, home_short
+from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SHAPE, SLATE, VIOLET, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
 
@@ -46,8 +48,9 @@ class Jobs(Rows):
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("enter", "choose", "open")]
 
-    def __init__(self, jobs: list[RecentJob]) -> None:
+    def __init__(self, jobs: list[RecentJob], standing: Callable[[Path], Mapping[str, int]]) -> None:
         super().__init__(id="jobs")
+        self._standing = standing
         self.items: list[RecentJob | Way | str] = []
         if jobs:
             self.items += ["recent jobs", *jobs, ""]
@@ -60,7 +63,8 @@ class Jobs(Rows):
         return None if isinstance(self.items[index], str) else self.items[index]
 
     def stamp(self, index: int) -> Hashable:
-        return index + 1
+        item = self.items[index]
+        return (index, *(self._standing(item.path).items() if isinstance(item, RecentJob) else ()))
 
     def draw(self, index: int, width: int) -> Text:
         item = self.items[index]
@@ -73,8 +77,29 @@ class Jobs(Rows):
         text = Text("   ").append(f"{fit(item.title, title - 2):<{title}}", Style(color=PAPER, bold=True))
         text.append(f"{item.devices:>4} devices  ", DIM)
         text.append(f"{'live' if item.live else 'practice':<10}", VIOLET if item.live else SLATE)
-        text.append(time.strftime("%Y-%m-%d  ", time.localtime(item.at)), DIM)
+        text.append_text(in_small(self._standing(item.path) or item.counts, item.devices))
+        text.append(time.strftime("  %Y-%m-%d  ", time.localtime(item.at)), DIM)
         return text.append(fit(home_short(item.path), width - text.cell_len - 1), DIM)
+
+
+SMALL = 16
+"""Columns in which a job's devices stand in the list."""
+STATES = (("needs you", Mark.NEEDS_YOU), ("differs", Mark.DIFFERS), ("under way", Mark.NOW),
+          ("configured", Mark.CONFIGURED), ("proved", Mark.PROVED))  # fmt: skip
+
+
+def in_small(counts: Mapping[str, int], devices: int) -> Text:
+    """How a job's devices stand: a shape a device, or as many as stand for it, what needs somebody first."""
+    if not counts:
+        return Text(" " * SMALL)
+    text, share = Text(), max(1.0, devices / SMALL)
+    for state, mark in STATES:
+        sign, colour = SHAPE[mark]
+        text.append(sign * -(-counts.get(state, 0) // math.ceil(share)), colour)
+    ahead = max(0, min(SMALL, math.ceil(devices / share)) - text.cell_len)
+    text.append(SHAPE[Mark.AHEAD][0] * ahead, SHAPE[Mark.AHEAD][1])
+    text.truncate(SMALL, pad=True)
+    return text
 
 
 class Welcome(PlainScreen):
@@ -96,7 +121,7 @@ class Welcome(PlainScreen):
         yield self.title_line()
         yield Static(id="welcome-line")
         yield Input(placeholder="the job's folder; Enter opens it, Escape closes this line", id="folder")
-        yield Jobs(recent_jobs())
+        yield Jobs(recent_jobs(), self.host.standing)
         yield KeysFooter()
 
     def on_mount(self) -> None:
@@ -107,6 +132,7 @@ class Welcome(PlainScreen):
         jobs = self.query_one(Jobs)
         jobs.redraw()
         jobs.focus()
+        self.set_interval(1.0, jobs.redraw_changed)
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         self.action_open()
@@ -135,8 +161,12 @@ class Welcome(PlainScreen):
         self.set_focus(box)
 
     def action_close(self) -> None:
-        """Close the line."""
-        self.query_one("#folder").display = False
+        """Close the line; without one, back to the job that is open."""
+        box = self.query_one("#folder")
+        if not box.display and self.host.has_job:
+            self.app.pop_screen()
+            return
+        box.display = False
         self.query_one(Jobs).focus()
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
