@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import json
+import shutil
+import socketserver
+import threading
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
+from typing import ClassVar
 
 from tests.conftest import zinger
 from zinger.run.openjob import OpenJob
@@ -74,3 +79,82 @@ def test_what_is_asked_at_first_contact_only_is_owed_and_says_so(job: Callable[.
     assert refused.returncode == 2 and "at first contact only" in refused.stderr
     done = zinger("run", folder, "--headless")
     assert done.returncode == 1 and "clock.zone: refused: it is asked at first contact only" in done.stdout
+
+
+class Otter(socketserver.StreamRequestHandler):
+    """A device of somebody else's, on loopback: a question script with what stands in brackets, kept by Enter."""
+
+    state: ClassVar[dict[str, str]] = {}
+    heard: ClassVar[list[str]] = []
+
+    def ask(self, question: str, blind: bool = False) -> str:
+        self.wfile.write(question.encode())
+        typed = b""
+        while (char := self.rfile.read(1)) != b"\r":
+            if not char:
+                raise ConnectionResetError("the line was closed")
+            typed = typed[:-1] if char == b"\x7f" else b"" if char == b"\x15" else typed + char
+            self.wfile.write(b"" if blind else char)
+        self.wfile.write(b"\r\n")
+        self.heard.append("*" if blind and typed else typed.decode())
+        return typed.decode()
+
+    def handle(self) -> None:
+        with suppress(OSError):
+            self.serve()
+
+    def serve(self) -> None:
+        while True:
+            if (self.ask("Person: "), self.ask("Word: ", True)) != (self.state["boss"], self.state["word"]):
+                self.wfile.write(b"no entry\r\n")
+                continue
+            while (line := self.ask(f"({self.state['name']}) ready: ")) != "out":
+                if line == "walk":
+                    self.walk(dict(self.state))
+                elif line == "tell":
+                    told = (f"{key} {value}\r\n" for key, value in self.state.items() if key != "word")
+                    self.wfile.write("".join(("unit OT-55\r\n", *told)).encode())
+
+    def walk(self, asked: dict[str, str]) -> None:
+        for key, question in (("name", "Call it what?"), ("at", "Sits at?"), ("out", "Way out?"),
+                              ("where", "Stands where?"), ("boss", "Who runs it?")):  # fmt: skip
+            asked[key] = self.ask(f"{question} ({asked[key]}) ") or asked[key]
+        asked["word"] = self.ask("Word for them? (blank: the old one) ", True) or asked["word"]
+        if asked["word"] != self.state["word"]:
+            assert self.ask("Once more? ", True) == asked["word"]
+        if self.ask("Keep all this? (n) ") == "y":
+            self.state.update(asked)
+
+
+def test_a_family_written_from_the_documentation_alone_is_visited_again(tmp_path: Path) -> None:
+    Otter.state.update(name="box-7", at="none", out="none", where="none", boss="op", word="op")
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Otter) as server:
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        (tmp_path / "phrasebooks").mkdir()
+        shutil.copy(Path(__file__).parent / "otter-55.yaml", tmp_path / "phrasebooks")
+        (tmp_path / "job.yaml").write_text(
+            "job: Otter\nmode: live\nbaseline: {accounts: {administrator: {name: ott-admin, secret: each device}}, "
+            "services: {ssh: on}}\nroles: {access: {}}\n"
+            "sites: {wj: {name: Wheal Junction, subnet: 10.44.8.0/24, management: {gateway: 10.44.8.1}}}\n"
+        )
+        sheet = tmp_path / "devices.csv"
+        console = f"tcp://127.0.0.1:{server.server_address[1]}"
+        sheet.write_text(
+            "site,role,hostname,family,address,serial,console,system.location\n"
+            f"wj,access,ott-1,otter-55,10.44.8.50,OT-55,{console},barn\n"
+        )
+        once = ("run", tmp_path, "--headless", "--hands-done", "--no-power-cut", "--stop-after", "read-back")
+        first = zinger(*once)
+        assert "5 of 5 findings hold" in first.stdout, "its first login is op with op: " + first.stdout + first.stderr
+        Otter.heard.clear()
+        sheet.write_text(sheet.read_text().replace("barn", "yard"))
+        assert "5 of 5 findings hold" in zinger(*once).stdout
+        at = Otter.heard.index("walk")
+        assert Otter.heard[at : at + 8] == ["walk", "", "", "", "yard", "", "", "y"], Otter.heard
+        Otter.heard.clear()
+        assert zinger("secret", tmp_path, "ott-1/administrator", "--rotate").returncode == 0
+        assert "5 of 5 findings hold" in zinger(*once).stdout
+        at = Otter.heard.index("walk")
+        assert Otter.heard[at : at + 9] == ["walk", "", "", "", "", "", "*", "*", "y"], Otter.heard
+        server.shutdown()

@@ -157,6 +157,15 @@ class Factory:
     certificate: str = ""
     """Where the fingerprint of its certificate is printed, if it is."""
 
+    @property
+    def hidden(self) -> str:
+        """The public password where it is hidden in what a device shows; empty for one that may be a word or a name.
+
+        Hiding such a one (many a factory's user has their own name as password) would tear echoes, names and readings.
+        """
+        could_be_a_word = len(self.password) < 8 or self.password.isalpha() or self.password in self.user
+        return "" if could_be_a_word else self.password
+
 
 @dataclass(frozen=True)
 class Ssh:

@@ -164,7 +164,7 @@ class Run:
         if made:
             await self._write(entries.VaultFilled(made))
             self.news.append(f"{counted(len(made), 'password')} made and put into {job.folder.vault.name}")
-        public = (job.families[f].factory.password for f in {d.family for d in devices})
+        public = (job.families[f].factory.hidden for f in {d.family for d in devices})
         world.secrets = tuple(dict.fromkeys((*world.secrets, *world.vault.secrets(), *public)))
         await self._write(entries.RunBegan([d.name for d in devices], job.board.practice))
         world.claims.expect(device.name for device in devices)

@@ -75,12 +75,8 @@ class World:
 
     def secrets_of(self, device: Device, book: Phrasebook) -> list[str]:
         """The passwords and keys that can be sent to a device."""
-        wanted = [
-            ref
-            for ref in (*needed_secrets(device), factory_secret(device, book))
-            if ref in self.vault or _is_public(book, ref)
-        ]
-        return [secret for ref in wanted if (secret := self.secret(book, ref))]
+        wanted = [ref for ref in (*needed_secrets(device), factory_secret(device, book)) if ref in self.vault]
+        return [secret for secret in (*map(self.vault.get, wanted), book.factory.hidden) if secret]
 
     def secret(self, book: Phrasebook, ref: SecretRef) -> str:
         """Resolve a reference at the moment of sending; raises VaultError for an entry that is not there."""
