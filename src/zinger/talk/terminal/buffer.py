@@ -39,6 +39,9 @@ def overwrite(line: str, wraps: int = 0) -> str:
     With `wraps`, a blank and a carriage return behind a full row of so many columns is the line going on in the next
     row, as line editors force it, and no return to its beginning.
     """
+    bare = line.removesuffix("\r")
+    if not _CHANGES.search(bare) and not (wraps and len(bare) == wraps + 1):
+        return line if bare is line else bare.rstrip(" ")  # as nearly all are
     cells: list[str] = []  # what is blanked stays a blank until the end
     at = row = 0
     for char in line:
