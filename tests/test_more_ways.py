@@ -82,7 +82,7 @@ async def test_a_device_that_restarts_while_it_is_told_things_is_taken_up_again(
     await practice.yard.ask("power", device=practice.device, on=False)
     await practice.yard.ask("power", device=practice.device, on=True)
     await asyncio.wait_for(run.wait(), 40)
-    assert run.proved() == [practice.device] and line.mood is Mark.PROVED
+    assert run.proved() == [practice.device] and line.mood is Mark.PROVED, (line.sentence, line.shown, line.outcome)
     assert sum("renewed" in heard for heard in await practice.heard()) == 2  # running was lost with its new secret
     await run.stop()
 

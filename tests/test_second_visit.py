@@ -105,7 +105,7 @@ class Otter(socketserver.StreamRequestHandler):
 
     def serve(self) -> None:
         while True:
-            if (self.ask("Person: "), self.ask("Word: ", True)) != (self.state["boss"], self.state["word"]):
+            if self.ask("Person: ") != self.state["boss"] or self.ask("Word: ", True) != self.state["word"]:
                 self.wfile.write(b"no entry\r\n")
                 continue
             while (line := self.ask(f"({self.state['name']}) ready: ")) != "out":

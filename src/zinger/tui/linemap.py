@@ -34,6 +34,8 @@ HIGH = 50
 """Rows from which there is room for a second wire."""
 WIDE = 180
 """Columns from which there is room for the forecast beside the wire, and for the values of the stops ahead."""
+CROWD = 60
+"""Devices at work from which their shapes turn more slowly: a screen full of them is drawn at each turn."""
 
 
 class Track:
@@ -95,6 +97,8 @@ class LineMap(Rows):
         self._laid: Mapping[str, DeviceLine] = {}
         self._items: list[tuple[str, DeviceLine | None, str]] = []
         self._track: Track | None = None
+        self._tempo = 2.5
+        """Turns a second of the shapes of devices at work."""
         self._groups: dict[str, list[DeviceLine]] = {}
         self._counts = False
 
@@ -164,6 +168,8 @@ class LineMap(Rows):
         """Draw what changed; lines that are others now are laid out anew."""
         if self._laid is not self.board.lines:
             self.lay_out()
+        many = sum(line.mood is Mark.NOW for line in self.board.lines.values()) > CROWD
+        self._tempo = 1.0 if many else 2.5
         self.redraw_changed()
 
     def _wanted(self, name: str, line: DeviceLine) -> bool:
@@ -189,7 +195,7 @@ class LineMap(Rows):
         if line is None:
             words = self.board.by_hand.get(text.partition("|")[0]) if kind == "planned" else ""
             return (kind, text, self._counted(text) if kind == "site" else words)
-        turning = {Mark.NOW: int(time.time() * 2.5), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
+        turning = {Mark.NOW: int(time.time() * self._tempo), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
         return (kind, line.device.name, line.version, turning, line.device.name in self.chosen)
 
     def draw(self, index: int, width: int) -> Text:

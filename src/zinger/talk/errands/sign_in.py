@@ -41,5 +41,7 @@ def draw_from(
                 raise Stuck(f"the new password for {user} was not taken: {answer.refusal}")
         elif asks is not AsksFor.NEW_PASSWORD:
             yield from tell(Renewed(user or "", keys.renewed(user or "").name))
+    elif credential is AsksFor.USER and asks is AsksFor.USER:
+        keys.refused()  # it knows no such account, and asks for no password
     elif credential is not None and credential is not AsksFor.USER and asks is credential:
         raise Stuck(f"the {credential.value} was not taken: {answer.refusal or 'it is asked for again'}")

@@ -218,7 +218,7 @@ class Sight:
         if verdict is Echo.STRIDE:
             return View(Input.ECHO_SO_FAR)
         limit = self.timing.settle if verdict is Echo.DAMAGED else self.timing.echo
-        until = self.locator.heard + limit
+        until = self.locator.heard + limit * (1 + self.typist.damaged)  # what looks damaged may only be late
         if now < until:
             return View(Input.ECHO_COMING, until=until, why="the echo is not complete")
         if self.typist.damaged >= TRIES:
