@@ -144,7 +144,7 @@ def run(
         brings_back=restore,
         trace=trace,
         stop_after=stop_after,
-        begins_with=begin_with,
+        only_saves=begin_with == "save",
         sends=begin_with != "read-back",
     )
     if dry:

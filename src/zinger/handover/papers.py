@@ -237,7 +237,7 @@ def _shows(file: Path, device: str) -> bool:
 
 
 def left_out(folder: JobFolder, names: Sequence[str]) -> list[str]:
-    """What stands in the folder of photos and comes into no paper, each with why."""
+    """The files in the folder of photos that are in no paper, each with the reason."""
     home, found = folder.path / PHOTOS, []
     taken = {file for files in _photos(folder, names).values() for file in files}
     for file in sorted(set(home.iterdir()) - taken) if home.is_dir() else ():

@@ -73,5 +73,5 @@ def open_points(found: Sequence[DeviceRecord]) -> list[str]:
 
 
 def to_be_known(found: Sequence[DeviceRecord]) -> list[str]:
-    """What it says besides: accepted, noted, or not for such a device."""
+    """What is settled, a line each: what was accepted, what was noted, and what a device does not have."""
     return [f"{record.device.name}: {sentence}" for record in found for sentence in record.also_told]

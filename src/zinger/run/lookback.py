@@ -38,7 +38,7 @@ def look_back(job: OpenJob) -> LookBack | None:
     seen = {name: memory for name, memory in job.memories.items() if memory.spans}
     if not seen:
         return None
-    ways = Ways(Took(job, Durations({}), 1.0, True), needs_hands=False)
+    ways = Ways(Took(job, Durations(), 1.0, True), needs_hands=False)
     works = [_as_it_was(job, name, memory, ways) for name, memory in seen.items()]
     bench = Bench.of(works, claims_of(works))
     spans = [span for memory in seen.values() for span in memory.spans]

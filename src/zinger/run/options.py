@@ -24,8 +24,8 @@ class Options:
     power_cut: bool = True
     restart: bool = False
     sends: bool = True
-    begins_with: str = ""
-    """The stage with which each device is taken up, after it was signed in to; nothing for all of them."""
+    only_saves: bool = False
+    """Whether each device is taken up at saving: no setting is sent."""
     leases: Sequence[str] = ()
     """Lease lists of DHCP servers, in which devices are found by their MAC."""
     stop_after: str = ""

@@ -196,7 +196,7 @@ class Run:
     @property
     def _manner(self) -> Manner:
         wanted = self.options
-        return Manner(wanted.sends, wanted.power_cut, wanted.restart, wanted.begins_with == "save")
+        return Manner(wanted.sends, wanted.power_cut, wanted.restart, wanted.only_saves)
 
     async def halt(self, name: str) -> None:
         """Stop a device wherever it is; it keeps the state that it is in, which its line says."""

@@ -179,7 +179,7 @@ class RunControl:
     def of_another_job(self) -> RunControl:
         """For another job: hands and pace are the same, what was wanted of the first job alone is not."""
         options = replace(
-            self._options, only=(), brings_back=False, stop_after="", begins_with="", sends=True, trace=None
+            self._options, only=(), brings_back=False, stop_after="", only_saves=False, sends=True, trace=None
         )
         return RunControl(self._app, self._teller, options)
 
