@@ -55,12 +55,12 @@ def print_json(data: Any) -> None:
 
 def open_job(job: Path) -> OpenJob:
     """Open a job and remember it among the recent ones; raises ZingerError."""
-    from zinger.desk.jobs import remember
+    from zinger.desk.jobs import remember_job
     from zinger.run.openjob import OpenJob
     from zinger.store.folder import JobFolder
 
     opened = OpenJob(JobFolder(job))
-    remember(opened)
+    remember_job(opened.folder.path, len(opened.plan.devices), opened.board.counts())
     return opened
 
 

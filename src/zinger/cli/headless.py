@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
-from zinger.desk.jobs import remember
+from zinger.desk.jobs import remember_job
 from zinger.run.board import DeviceLine, Mark
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
@@ -37,7 +37,7 @@ def carry_out(
     """
     run = Run(job, options)
     interrupted = asyncio.run(_carry_out(run, as_json, keep_yard, tell))
-    remember(job)
+    remember_job(job.folder.path, len(job.plan.devices), job.board.counts())
     if not as_json:
         print_findings(run)
     if not interrupted:

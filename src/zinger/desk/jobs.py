@@ -12,7 +12,6 @@ from dataclasses import dataclass, field
 from importlib import resources
 from ipaddress import ip_address
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import platformdirs
 
@@ -22,9 +21,6 @@ from zinger.plan.files.newjob import job_text
 from zinger.plan.files.transfer import Imported
 from zinger.plan.raw import JOB_FILE
 from zinger.store.folder import JobFolderError, create_job
-
-if TYPE_CHECKING:
-    from zinger.run.openjob import OpenJob
 
 _KEEP = 12
 
@@ -65,11 +61,6 @@ def remember_job(path: Path, devices: int, counts: Mapping[str, int] | None = No
         write_whole(_file(), json.dumps(entries[:_KEEP], indent=1).encode())
     except (OSError, FileError):
         return
-
-
-def remember(job: OpenJob) -> None:
-    """Put an open job at the head of the list, as its devices stand now."""
-    remember_job(job.folder.path, len(job.plan.devices), job.board.counts())
 
 
 def recent_jobs() -> list[RecentJob]:

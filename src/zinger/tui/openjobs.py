@@ -24,9 +24,9 @@ class Opened:
 
     def remember(self) -> None:
         """Keep how it stands for the list of recent jobs."""
-        from zinger.desk.jobs import remember  # here, since the application is there before anything of a job
+        from zinger.desk.jobs import remember_job  # here, since the application is there before anything of a job
 
-        remember(self.job)
+        remember_job(self.job.folder.path, len(self.job.plan.devices), self.job.board.counts())
 
 
 class Behind:
