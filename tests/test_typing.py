@@ -17,7 +17,7 @@ from zinger.practice.core.wire import BITS
 from zinger.talk.conversation import Conversation
 from zinger.talk.driver import Ended
 from zinger.talk.errands.ask import do, look
-from zinger.talk.errors import Stuck
+from zinger.talk.errors import Interrupted, Stuck
 from zinger.talk.terminal.buffer import LineBuffer
 from zinger.talk.terminal.surface import Send
 from zinger.talk.timing import Timing
@@ -25,6 +25,8 @@ from zinger.talk.timing import Timing
 CHAR = BITS / 9600
 """Seconds a character takes on the wire."""
 PROMPT = "kvr-wj-sw1 in base, do: "
+AT_ENTER = (24, 59, 105)
+"""Which of its characters are the first Enters of the lines below."""
 LINES = [f"let port {n} carry vlan {n % 60 + 2}" + " and a note" * (n % 4) for n in range(300)]
 
 
@@ -33,7 +35,7 @@ class Wire:
 
     `loses` says of the n-th character in a direction (`in` or `out`) whether it is lost on the way. With `fifo`, the
     device's UART holds so many characters and its processor takes `eats` of them a second. `log` comes behind every
-    prompt and pushes it away.
+    prompt and pushes it away. After `stays` characters it signs whoever types out, and asks who is there.
     """
 
     def __init__(
@@ -43,9 +45,11 @@ class Wire:
         fifo: int = 0,
         eats: float = 0.0,
         log: str = "",
+        stays: int = 1 << 30,
     ) -> None:
         self.talk = Conversation(book.terminal, Timing())
         self.loses, self.fifo, self.eats, self.log = loses, fifo, eats, log
+        self.stays, self.prompt = stays, PROMPT
         self.now = 0.0
         self.carried_out: list[str] = []
         self.buffer = ""
@@ -70,16 +74,20 @@ class Wire:
             if self.level >= self.fifo:
                 return
             self.level += 1
+        self.stays -= 1
+        if self.stays == 0:
+            self.buffer, self.prompt = "", "who is there? "
+            self.send("out", f"\r\nsigned out\r\n\r\n{self.prompt}")
         if char == "\r":
             if self.buffer:
                 self.carried_out.append(self.buffer)
             self.buffer = ""
-            self.send("out", f"\r\n{PROMPT}{self.log}")
+            self.send("out", f"\r\n{self.prompt}{self.log}")
         elif char == "\x12":
-            self.send("out", f"\r\n{PROMPT}{self.buffer}")
+            self.send("out", f"\r\n{self.prompt}{self.buffer}")
         elif char == "\x18":
             self.buffer = ""
-            self.send("out", f"\r\n{PROMPT}")
+            self.send("out", f"\r\n{self.prompt}")
         elif char == "\b":
             if self.buffer:
                 self.buffer = self.buffer[:-1]
@@ -111,7 +119,9 @@ class Wire:
 def many(lines: list[str]) -> Iterator[Any]:
     at = yield from look(30.0)
     for line in lines:
-        yield from do(typed(line), frozenset({at.name}), "typing")
+        answer = yield from do(typed(line), frozenset({at.name}), "typing")
+        if answer.at.name != at.name:
+            return
 
 
 def test_three_hundred_lines_take_hardly_longer_than_the_wire_itself(quern: Phrasebook) -> None:
@@ -134,6 +144,17 @@ def test_with_a_uart_that_overruns_at_forty_characters_no_damaged_line_is_carrie
 def test_a_damaged_line_is_mended_where_a_log_line_has_pushed_the_prompt_away(quern: Phrasebook) -> None:
     wire = Wire(quern, lambda way, n: way == "in" and n % 61 == 5, log="\r\n@10:37:48 port 6: carrier lost\r\n")
     assert wire.run(many(LINES[:12])).error is None and wire.carried_out == LINES[:12]
+
+
+@pytest.mark.parametrize("log", ["", "\r\n@10:37:48 port 6: carrier lost\r\n"])
+def test_signed_out_in_the_middle_of_a_line_is_no_damage(quern: Phrasebook, log: str) -> None:
+    """It is to be looked at anew; nothing of the line is given as the answer to the question that stands there now."""
+    for stays in range(2, 110, 3):
+        wire = Wire(quern, log=log, stays=stays)
+        error = wire.run(many(LINES[:6])).error
+        assert wire.carried_out == LINES[: len(wire.carried_out)], stays
+        assert error is None or isinstance(error, Interrupted), (stays, error)
+        assert error is not None or stays in AT_ENTER, stays
 
 
 @example(chance=128, every=60)  # one showing of the line lost just what was wrong

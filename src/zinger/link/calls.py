@@ -126,7 +126,8 @@ class StandIn:
     async def _something_came(self, within: float) -> bool:
         self._moved.clear()
         with suppress(TimeoutError):
-            await asyncio.wait_for(self._moved.wait(), within)
+            async with asyncio.timeout(within):
+                await self._moved.wait()
         return self._moved.is_set()
 
     # -- what comes --------------------------------------------------------------------------------

@@ -106,7 +106,8 @@ def _open(url: str, settings: LineSettings) -> serial.SerialBase:
 async def open_serial(url: str, settings: LineSettings, name: str) -> SerialLink:
     """Open a port by its device name, or `rfc2217://host:port`; raises Refused, Unreachable or LinkError."""
     try:
-        port = await asyncio.wait_for(asyncio.to_thread(_open, url, settings), OPEN_PATIENCE)
+        async with asyncio.timeout(OPEN_PATIENCE):
+            port = await asyncio.to_thread(_open, url, settings)
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None
     except TimeoutError:

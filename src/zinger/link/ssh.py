@@ -117,7 +117,8 @@ async def open_ssh(
     with _translated(name, user, endpoint):
         connection = await _signed_in(host, port, user, password, endpoint, keys)
         link = SshLink(name, connection)
-        await asyncio.wait_for(link.begin(), LOGIN_PATIENCE)
+        async with asyncio.timeout(LOGIN_PATIENCE):
+            await link.begin()
     if keys is not None:
         _pin(connection, endpoint, keys)
         link.first_sight = first_sight
@@ -155,8 +156,8 @@ async def _signed_in(
 
     pinned = keys.pinned(endpoint.known_as) if keys else None
     trusted: Any = ([asyncssh.import_public_key(pinned)], [], []) if pinned else None
-    return await asyncio.wait_for(
-        asyncssh.connect(
+    async with asyncio.timeout(LOGIN_PATIENCE):
+        return await asyncssh.connect(
             host,
             port,
             client_factory=_client(user, password),
@@ -170,9 +171,7 @@ async def _signed_in(
             keepalive_interval=ALIVE_EVERY,
             keepalive_count_max=ALIVE_MISSES,
             **_algorithms(endpoint.old),
-        ),
-        LOGIN_PATIENCE,
-    )
+        )
 
 
 def _pin(connection: asyncssh.SSHClientConnection, endpoint: Endpoint, keys: HostKeys) -> None:

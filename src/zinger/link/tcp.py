@@ -99,7 +99,8 @@ async def open_telnet(host: str, port: int, name: str) -> TelnetLink:
 async def translated(connecting: Any, name: str) -> Any:
     """Await a connection attempt and translate what can go wrong into link errors."""
     try:
-        return await asyncio.wait_for(connecting, CONNECT_PATIENCE)
+        async with asyncio.timeout(CONNECT_PATIENCE):
+            return await connecting
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None
     except TimeoutError:

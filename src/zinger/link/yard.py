@@ -47,7 +47,8 @@ class Yard:
                     self._streams = await asyncio.open_connection("127.0.0.1", self.port, limit=LONGEST_LINE)
                 reader, writer = self._streams
                 writer.write(json.dumps({"do": do, "token": self._token, **what}).encode() + b"\n")
-                line = await asyncio.wait_for(reader.readline(), ANSWERS_WITHIN)
+                async with asyncio.timeout(ANSWERS_WITHIN):
+                    line = await reader.readline()
             except (OSError, ValueError):  # a line without end is a ValueError
                 line = b""
             if not line:

@@ -53,7 +53,8 @@ async def run(spec: dict[str, Any]) -> None:
     linger = float(spec.get("linger", 600))
     while not yard.stopped.is_set():
         try:
-            await asyncio.wait_for(yard.stopped.wait(), 1)
+            async with asyncio.timeout(1):
+                await yard.stopped.wait()
         except TimeoutError:
             yard.save()
             idle = (yard.clock.now() - yard.last_heard_from) / yard.clock.pace

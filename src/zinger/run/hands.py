@@ -156,7 +156,8 @@ class Hands:
         item.waiting += 1
         try:
             with blocked():
-                await asyncio.wait_for(asyncio.shield(item.done), None if self.helper else self.within)
+                async with asyncio.timeout(None if self.helper else self.within):
+                    await asyncio.shield(item.done)
         except TimeoutError:
             raise HandsNeeded(act) from None
         finally:

@@ -163,7 +163,8 @@ async def _until_ended(yard: Yard) -> None:
         asyncio.get_running_loop().add_signal_handler(number, ended.set)
     while not ended.is_set():
         with contextlib.suppress(TimeoutError):
-            await asyncio.wait_for(ended.wait(), 5)
+            async with asyncio.timeout(5):
+                await ended.wait()
         await yard.ask("status")
     await yard.ask("stop")
 

@@ -65,22 +65,25 @@ class Tty:
         """A log line barges in, wherever the cursor stands; what it pushed away is not redrawn."""
         self.show(f"\n{text}\n")
 
-    async def key(self) -> str:
-        """The next key, without echo; raises LineLost."""
+    async def key(self, idle: float | None = None) -> str:
+        """The next key, without echo; raises LineLost, and TimeoutError where nothing is pressed for `idle` seconds."""
         began = time.monotonic()
-        char = await self._keys.get()
+        async with asyncio.timeout(idle):
+            char = await self._keys.get()
         if self._uart:
             self._uart.idle += time.monotonic() - began
         if char is None:
             raise LineLost
         return char
 
-    async def line(self, prompt: str, *, blind: bool = False, at_question: bool = False) -> str:
-        """Ask for one line. The discard key redraws a prompt, and gives up at a question."""
+    async def line(
+        self, prompt: str, *, blind: bool = False, at_question: bool = False, idle: float | None = None
+    ) -> str:
+        """Ask for one line. The discard key redraws a prompt, and gives up at a question; `idle` as for a key."""
         self.show(prompt)
         typed = ""
         while True:
-            char = await self.key()
+            char = await self.key(idle)
             if char == "\r":
                 self.show("\n")
                 return typed

@@ -152,7 +152,7 @@ class Desk:
         while True:
             idle = int(self._idle()) * 60
             try:
-                line = (await asyncio.wait_for(self.tty.line(self.prompt()), self.box.clock.real(idle))).strip()
+                line = (await self.tty.line(self.prompt(), idle=self.box.clock.real(idle))).strip()
                 if line == "farewell":
                     self.tty.show("farewell\n")
                     return

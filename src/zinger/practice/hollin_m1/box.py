@@ -5,7 +5,6 @@ It asks for more than it makes: the search suffix and the greeting are asked for
 
 from __future__ import annotations
 
-import asyncio
 from ipaddress import IPv4Interface
 
 from zinger.practice.core.people import Person
@@ -149,7 +148,7 @@ class ManagerDesk:
             idle = self.box.clock.real(int(values.get(f"idle-{way}", values["idle"])) * 60)
             self.tty.show(f"{self.box.running.values['name']}{MENU}")
             try:
-                picked = await asyncio.wait_for(self.tty.line("number: "), idle)
+                picked = await self.tty.line("number: ", idle=idle)
                 self.box.heard.append(f"[{self.where}] {picked}")
                 if picked == "2":
                     await self.tell()

@@ -101,7 +101,8 @@ class Calls:
         body = request.partition("\r\n\r\n")[2]
         far.say("INVITE", 1, body)
         while True:
-            heard = await asyncio.wait_for(far.heard(), ANSWERS_WITHIN)
+            async with asyncio.timeout(ANSWERS_WITHIN):
+                heard = await far.heard()
             status = int(heard[8:11]) if heard.startswith("SIP/2.0 ") else 0
             if status >= 200:
                 break
@@ -118,7 +119,8 @@ class Calls:
         await through.ended.wait()
         far.say("BYE", 2)
         with suppress(TimeoutError):
-            await asyncio.wait_for(far.heard(), 2)
+            async with asyncio.timeout(2):
+                await far.heard()
 
     def _address(self, leg: str) -> str:
         return next(address.partition("/")[0] for side, address, *_ in self.tables.legs if side == leg)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import shlex
 from collections.abc import Awaitable, Callable
 from typing import ClassVar
@@ -99,7 +98,7 @@ class Shell(Guarding, Managing):
         while True:
             try:
                 idle = self.switch.running.idle_of.get(self.where, self.switch.running.idle)
-                line = await asyncio.wait_for(self.tty.line(self.prompt()), self.switch.clock.real(idle * 60))
+                line = await self.tty.line(self.prompt(), idle=self.switch.clock.real(idle * 60))
                 if line.strip():
                     self.switch.heard.append(f"[{self.where}] {self.context}: {line.strip()}")
                     await self.carry_out(line)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import re
 from ipaddress import IPv4Address, IPv4Interface
 
@@ -153,7 +152,7 @@ class Controller(SheetBox):
             way, values = ("console" if where == "console" else "network"), self.running.values
             idle = self.clock.real(int(values.get(f"idle-{way}", values["idle"])) * 60)
             try:
-                line = (await asyncio.wait_for(tty.line(f"{self.running.values['name']} listens: "), idle)).strip()
+                line = (await tty.line(f"{self.running.values['name']} listens: ", idle=idle)).strip()
                 self.heard.append(f"[{where}] {line}")
                 if line == "depart":
                     return

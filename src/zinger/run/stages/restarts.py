@@ -35,7 +35,8 @@ class Restarts:
         watch = asyncio.create_task(self._watch(asyncio.get_running_loop().time()))
         try:
             if not await act:
-                await asyncio.wait_for(watch, GOES_DOWN)
+                async with asyncio.timeout(GOES_DOWN):
+                    await watch
         except TimeoutError:
             if self.wire.links > links and not self.done.missed_a_restart:
                 self.done.missed_a_restart = True
@@ -55,7 +56,8 @@ class Restarts:
     async def goes_down(self, within: float) -> None:
         """Wait until it is seen to be down, at most so many seconds: it can have been too quick."""
         with suppress(TimeoutError):
-            await asyncio.wait_for(self._watch(asyncio.get_running_loop().time()), within)
+            async with asyncio.timeout(within):
+                await self._watch(asyncio.get_running_loop().time())
 
     async def is_up(self) -> None:
         """Wait until a device that boots now shows a sign of life."""

@@ -249,7 +249,7 @@ class Sight:
         if now < until:
             return View(Input.NOT_STILL, until=until, why="the line is shown again")
         self._see_prompt_again()
-        if not self.locator.buffer.tail.startswith(self.prompt):
+        if not self.prompt or not self.locator.buffer.tail.startswith(self.prompt):
             if self.pushed_away < _PUSHED_AWAY and self.locator.only_log_lines:
                 self.pushed_away += 1
                 return View(Input.LINE_PUSHED_AWAY)
@@ -261,13 +261,20 @@ class Sight:
         return View(Input.LINE_WHOLE if self.shown_whole >= TWICE else Input.LINE_WHOLE_ONCE)
 
     def _see_prompt_again(self) -> None:
-        """A log line can have pushed the prompt away when the line was begun; with the line shown again, it is back."""
+        """A log line can have pushed the prompt away when the line was begun; with the line shown again, it is back.
+
+        Where another place's prompt stands there by now (it signed out, it restarted), none is found.
+        """
         if self.prompt or self.begun_at is None:
             return
-        buffer = self.locator.buffer
-        match = self.locator.terminal.signs[self.begun_at.name].match(buffer.tail, buffer.text)
+        sign, buffer = self.locator.terminal.signs[self.begun_at.name], self.locator.buffer
+        tail = buffer.tail
+        match = sign.match(tail, buffer.text)
         if match is not None and "half_typed" in match.groupdict():
-            self.prompt = buffer.tail[: match.start("half_typed")]
+            self.prompt = tail[: match.start("half_typed")]
+        elif match is None:  # a question, with what was typed behind it
+            ends = (end for end in range(1, len(tail)) if sign.match(tail[:end], buffer.text))
+            self.prompt = tail[: next(ends, 0)]
 
     def _cancelled(self, now: float) -> View:
         view = self._where(frozenset(), now)
