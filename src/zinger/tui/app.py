@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from textual.binding import Binding, BindingType
-from textual.command import Provider
 
 from zinger.errors import ZingerError
 from zinger.plan.values.secrets import SecretRef
@@ -37,18 +36,11 @@ LOOKS_AT_FILES_EVERY = 2.0
 """Seconds between two looks whether somebody else changed the job's files."""
 
 
-def _commands() -> type[Provider]:
-    from zinger.tui.palette import Commands
-
-    return Commands
-
-
 class ZingerApp(GuardedApp):
     """The full-screen application."""
 
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
-    COMMANDS: ClassVar[set[type[Provider] | Callable[[], type[Provider]]]] = {_commands}
     VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall"), (50, "-high")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),
@@ -459,6 +451,13 @@ class ZingerApp(GuardedApp):
             self.notify("save the plan first (s)")
         elif not isinstance(self.screen, Welcome):
             self.push_screen(Welcome())
+
+    def action_command_palette(self) -> None:
+        """The key of the palette; its name is the toolkit's."""
+        from zinger.tui.palette import Commands, Palette
+
+        if not isinstance(self.screen, Palette):
+            self.push_screen(Palette([Commands], id="--command-palette"))
 
     def action_help(self) -> None:
         """Keys and shapes."""

@@ -7,13 +7,17 @@ bindings, so a key that is added is a command too.
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, cast
 
 from rich.style import Style
 from rich.text import Text
-from textual.command import DiscoveryHit, Hit, Hits, Provider
+from textual import on
+from textual.command import CommandPalette, DiscoveryHit, Hit, Hits, Provider
+from textual.widgets import Input
+from textual.worker import WorkerError
 
 from zinger.tui.dialogs import commands_of, key_of
 from zinger.tui.look import BRASS, DIM, PAPER
@@ -55,6 +59,17 @@ class Command:
         text.append(self.title, Style(color=PAPER)).append(" " * max(1, 32 - len(self.title)))
         text.append(f"{self.key:<8}", Style(color=BRASS))
         return text.append(self.help, DIM)
+
+
+class Palette(CommandPalette):
+    """The palette; Enter takes from the list that belongs to what is typed, however fast it was typed."""
+
+    @on(Input.Submitted)
+    async def _until_the_list_is_new(self) -> None:
+        """The toolkit's own handler comes after this one, and takes what stands first in the list."""
+        for search in [worker for worker in self.workers if worker.node is self]:
+            with suppress(WorkerError):
+                await search.wait()
 
 
 class Commands(Provider):
