@@ -24,6 +24,11 @@ ALIVE_EVERY, ALIVE_MISSES = 5.0, 3
 say goodbye."""
 
 
+def load() -> None:
+    """Load the library, which takes a quarter of a second: for a thread, before the first device is dialled."""
+    import asyncssh  # noqa: F401
+
+
 @dataclass(frozen=True)
 class Endpoint:
     """Where SSH is dialled, and how."""

@@ -20,6 +20,9 @@ from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.yard import WIRE_FAULTS, Yard
 from zinger.practice.families import FAMILIES
 
+GIVES_WAY = 5
+"""Steps of the scheduler's priority (POSIX nice) by which it stands back: real devices take no time of this machine."""
+
 
 async def run(spec: dict[str, Any]) -> None:
     """Build the yard and let it live."""
@@ -68,6 +71,7 @@ def main() -> None:
     """Entry point of the yard's process."""
     if len(sys.argv) != 2:
         sys.exit("usage: python -m zinger.practice YARD.json")
+    os.nice(GIVES_WAY)
     asyncio.run(run(json.loads(Path(sys.argv[1]).read_text())))
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from ipaddress import IPv4Interface
 from statistics import median
@@ -178,12 +178,23 @@ def left_of(rows: list[Planned], stage: str, taken: float, asked: Verb | None) -
 
 def bench_of(job: OpenJob, names: Iterable[str], run: AtWork | None = None, pace: float | None = None) -> Bench:
     """What is left to do for these devices, begun or not. What needs a person to decide first is not in it."""
+    return bench_with(list(works_of(job, names, run, pace)))
+
+
+def works_of(
+    job: OpenJob, names: Iterable[str], run: AtWork | None = None, pace: float | None = None
+) -> Iterator[Work]:
+    """The same, device by device: for hundreds it takes longer than a key may."""
     now = time.time()
     by_person = run is None or run.hands.by_person or run.hands.helper is None
     needs_hands = not job.board.practice or (run is not None and by_person)
     took = Took(job, Durations.read(), (job.board.pace if run else pace) or 1.0, not needs_hands)
     ways = Ways(took, needs_hands)
-    works = [_work(job, name, ways, run, now) for name in names if name in job.board.lines]
+    yield from (_work(job, name, ways, run, now) for name in names if name in job.board.lines)
+
+
+def bench_with(works: list[Work]) -> Bench:
+    """A bench with this to do, and one of each thing that it needs, as far as there is no more."""
     return Bench.of(works, claims_of(works))
 
 

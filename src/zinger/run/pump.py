@@ -163,6 +163,7 @@ class Pump(Generic[D]):
                     break
                 if isinstance(action, Ended):
                     self._ended.set_result(None)
+                    self._turns.woke_somebody()
                 else:
                     self._carry_out(action)
         except Exception as fault:  # of ours: it ends the device's task, loudly, not the link's callback

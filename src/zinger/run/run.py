@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from zinger.errors import ZingerError
+from zinger.link import ssh
 from zinger.link.dial import LiveDialer
 from zinger.link.hostkeys import HostKeys
 from zinger.link.yard import Yard, YardDialer, YardError
@@ -28,12 +29,13 @@ from zinger.run.leaselists import lease_lists
 from zinger.run.onwire import Assignment, OnWire
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
-from zinger.run.outlook import bench_kind, bench_of, stages_of
+from zinger.run.outlook import bench_kind, bench_with, stages_of, works_of
 from zinger.run.pageswire import PagesWire
 from zinger.run.practice import YardHands, deliver, find_or_start
 from zinger.run.steering import Manner, take_in
 from zinger.run.terms import Terms
 from zinger.run.trace import TraceFile
+from zinger.run.turns import Turns
 from zinger.run.world import World
 from zinger.schedule.outlook import foresee
 from zinger.store import entries
@@ -55,8 +57,9 @@ HEAR_EVERY = 0.5
 class Run:
     """One run over a job: owns the journal, the vault and the devices' tasks."""
 
-    def __init__(self, job: OpenJob, options: Options) -> None:
-        self.job, self.options = job, options
+    def __init__(self, job: OpenJob, options: Options, turns: Turns | None = None) -> None:
+        """`turns` are those of all that goes on in this process, where there is more than this run."""
+        self.job, self.options, self._turns = job, options, turns or Turns()
         ahead = AHEAD if options.hands_done else frozenset()
         self.hands = Hands(within=options.hands_within, ahead=ahead, by_person=options.by_person)
         self.carriers: dict[str, Carrier] = {}
@@ -141,6 +144,7 @@ class Run:
             self.news.append(job.kept_aside)
         job.vault = job.vault or Vault(job.folder.vault)
         self.world = await self._world(job.vault, self.journal)
+        self._loading = asyncio.create_task(asyncio.to_thread(ssh.load), name="load")
         self.hands.tell = self._note
         for name, event in unfinished(job, job.vault):
             self._note(event, name)
@@ -179,7 +183,11 @@ class Run:
     async def look_ahead(self, beginning: Sequence[str] = ()) -> None:
         """Work out when the bench is done, with devices that are about to begin, and who comes first where all wait."""
         active = [name for name, carrier in self.carriers.items() if carrier.line.active]
-        at, bench = time.time(), bench_of(self.job, dict.fromkeys([*active, *beginning]), self)
+        at, works = time.time(), []
+        for work in works_of(self.job, dict.fromkeys([*active, *beginning]), self):
+            works.append(work)
+            await asyncio.sleep(0)  # a key that was pressed comes first
+        bench = bench_with(works)
         outlook = await asyncio.to_thread(foresee, bench, at)
         order = {name: place for place, name in enumerate(outlook.forecast.order)}
         self.job.board.outlook = outlook if bench.works else None
@@ -324,6 +332,7 @@ class Run:
             hands=self.hands,
             terms=Terms(self.hands, job.folder.records, job.terms),
             claims=self.claims,
+            turns=self._turns,
             records=job.folder.records,
             backups=job.folder.backups,
             pace=pace,

@@ -57,7 +57,7 @@ class ZingerApp(GuardedApp):
         self._opening, self._start, self._first = opening, start, first
         self._desk: Desk | None = None
         self._behind = Behind()
-        self.running = RunControl(self, self, options)
+        self.running = RunControl(self, self, options, self.turns)
         self.fault: Exception | None = None
         """What ended the application: a job that can't be opened, or a fault of our own. The command line tells it."""
 

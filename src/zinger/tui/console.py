@@ -24,7 +24,8 @@ from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, SLATE, V
 from zinger.tui.rows import Rows
 
 ROWS, COLUMNS = 24, 200
-A_TICK = 3 * 1024
+A_TICK, AT_FIRST = 3 * 1024, 512
+"""Bytes that are emulated at once, and of a terminal that shows lines when it is first looked at."""
 SIGN = {
     "sent": ("»", SLATE),
     "mended": ("!", ROSE),
@@ -135,7 +136,9 @@ class Console(Rows):
         marks = transcript.annotations_after(self._serial)
         if not data and not marks:
             return False
-        cut = data.rfind(b"\n", 0, len(data) - A_TICK) + 1 if len(data) > 2 * A_TICK else 0
+        lines = self._terminal is not None and not self._terminal.size
+        part = AT_FIRST if lines and self._fed == 0 else A_TICK
+        cut = data.rfind(b"\n", 0, len(data) - part) + 1 if len(data) > 2 * part else 0
         self._skim(start, data[:cut], [m for m in marks if m.position < start + cut])
         at = start + cut
         for mark in (m for m in marks if m.position >= start + cut):

@@ -6,9 +6,11 @@ import time
 from collections.abc import Hashable, Mapping
 from typing import Any, ClassVar
 
+from rich.console import Console
 from rich.style import Style
 from rich.text import Text
 from textual.binding import Binding, BindingType
+from textual.strip import Strip
 
 from zinger.plan.setting import Stop
 from zinger.run.board import Board, DeviceLine, Mark
@@ -25,7 +27,9 @@ from zinger.tui.look import (
     first_fitting,
     fit,
     minutes,
+    pen,
     shape,
+    turn,
 )  # fmt: skip
 from zinger.tui.rows import Rows
 
@@ -51,6 +55,16 @@ class Track:
         self.pitch = 2 if width < 100 else max(3, min(9, (width - self.name - self.family - 40) // len(STOPS)))
         self.start = 1 + self.name + self.family
         self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
+        self._rendered: dict[Hashable, Strip] = {}
+
+    def strip(self, line: DeviceLine, console: Console) -> Strip:
+        """The line of stops, rendered; devices that are as far share it."""
+        marks = tuple(line.stops[stop] for stop in STOPS)
+        looks = (marks, turn() if Mark.NOW in marks else 0)
+        known = self._rendered.get(looks)
+        if known is None:
+            known = self._rendered[looks] = Strip(self.draw(line).render(console))
+        return known
 
     def draw(self, line: DeviceLine) -> Text:
         """The line of stops."""
@@ -198,7 +212,7 @@ class LineMap(Rows):
         turning = {Mark.NOW: int(time.time() * self._tempo), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
         return (kind, line.device.name, line.version, turning, line.device.name in self.chosen)
 
-    def draw(self, index: int, width: int) -> Text:
+    def draw(self, index: int, width: int) -> Text | tuple[Text | Strip, ...]:
         kind, line, text = self._items[index]
         if kind == "site":
             name, subnet, _ = text.split("|")
@@ -217,19 +231,15 @@ class LineMap(Rows):
         """How many devices of a site's row are where; nothing where all are in sight."""
         return _counted(self._groups[text.rpartition("|")[2]]) if self._counts else ""
 
-    def _line(self, line: DeviceLine, track: Track, width: int) -> Text:
+    def _line(self, line: DeviceLine, track: Track, width: int) -> tuple[Text | Strip, ...]:
         row = Text().append("▪" if line.device.name in self.chosen else " ", VIOLET)
-        row.append(
-            f"{fit(line.device.name, track.name - 1):<{track.name}}",
-            Style(color=PAPER, bold=line.mood is not Mark.AHEAD),
-        )
+        name = f"{fit(line.device.name, track.name - 1):<{track.name}}"
+        row.append(name, pen(PAPER, bold=line.mood is not Mark.AHEAD))
         row.append(f"{line.family:<{track.family}}" if track.family else "", DIM)
-        row.append_text(track.draw(line))
-        row.append("   ")
         room = width - track.sentence
         needs = line.mood is Mark.NEEDS_YOU
-        row.append(sentence(line, room), Style(color=MOOD[line.mood], bold=needs, reverse=needs and _blink()))
-        return row
+        colour = pen(MOOD[line.mood], bold=needs, reverse=needs and _blink())
+        return row, track.strip(line, self.app.console), Text(f"   {sentence(line, room)}", colour)
 
     def _planned(self, name: str, family: str, width: int) -> Text:
         """A device that is not spoken to: no track, and why."""

@@ -7,6 +7,7 @@ and rules only.
 from __future__ import annotations
 
 import time
+from functools import cache
 from pathlib import Path
 
 from rich.style import Style
@@ -52,12 +53,23 @@ LEGEND = (
 )
 
 
+@cache
+def pen(colour: str, bold: bool = False, reverse: bool = False) -> Style:
+    """A style, made once: making one takes as long as drawing with it."""
+    return Style(color=colour, bold=bold, reverse=reverse)
+
+
+def turn() -> int:
+    """How far the shape of what is under way has turned, in quarters."""
+    return int(time.time() * 2.5) % 4
+
+
 def shape(mark: Mark) -> Text:
     """The mark as one coloured character; what is under way turns."""
     sign, colour = SHAPE[mark]
     if mark is Mark.NOW:
-        sign = TURNING[int(time.time() * 2.5) % 4]
-    return Text(sign, Style(color=colour, bold=mark is not Mark.AHEAD))
+        sign = TURNING[turn()]
+    return Text(sign, pen(colour, bold=mark is not Mark.AHEAD))
 
 
 def minutes(seconds: float) -> str:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Hashable
 from typing import Any, ClassVar
 
+from rich.segment import Segment
 from rich.style import Style
 from rich.text import Text
 from textual import events
@@ -19,6 +20,11 @@ from textual.scroll_view import ScrollView
 from textual.strip import Strip
 
 from zinger.tui.look import BRASS, FAINT, RAISED
+
+_RAISED = Style(bgcolor=RAISED)
+_NO_BAR = Strip([Segment(" ")])
+_BAR = {focused: Strip([Segment("▌", Style(color=colour))]) for focused, colour in ((True, BRASS), (False, FAINT))}
+"""What stands before the line under the cursor."""
 
 
 class Rows(ScrollView, can_focus=True):
@@ -55,15 +61,16 @@ class Rows(ScrollView, can_focus=True):
         self.sought_sight = False
         """Whether the cursor is to come into sight, and was not seen there yet."""
         self._drawn: dict[int, tuple[Hashable, Strip]] = {}
-        self._in_sight: tuple[Hashable, ...] = ()
+        self._ground = Style.null()
+        self._in_sight: dict[int, Hashable] = {}
 
     # -- for subclasses ----------------------------------------------------------------------------
     def count(self) -> int:
         """How many lines there are."""
         raise NotImplementedError
 
-    def draw(self, index: int, width: int) -> Text:
-        """One line."""
+    def draw(self, index: int, width: int) -> Text | tuple[Text | Strip, ...]:
+        """One line, in one piece or in some; a piece that many lines share can be a strip, which is rendered once."""
         raise NotImplementedError
 
     def key(self, index: int) -> Any:
@@ -77,17 +84,31 @@ class Rows(ScrollView, can_focus=True):
     # -- drawing -----------------------------------------------------------------------------------
     def redraw(self) -> None:
         """Take in a changed number of lines and draw what is in sight."""
-        self.virtual_size = Size(self.size.width, self.count())
+        self._take_size(Size(self.size.width, self.count()))
         self._mend_cursor()
         self.refresh()
 
+    def _take_size(self, size: Size) -> None:
+        """Lay the screen out anew only where the scrollbar comes or goes: that costs more than the drawing itself."""
+        before, room = self.virtual_size, self.container_size.height
+        if size.width != before.width or (size.height > room) != (before.height > room):
+            self.virtual_size = size
+            return
+        self.set_reactive(Rows.virtual_size, size)
+        if self.show_vertical_scrollbar:
+            self.vertical_scrollbar.window_virtual_size = size.height
+        self.scroll_y = self.validate_scroll_y(self.scroll_y)
+
     def redraw_changed(self) -> None:
-        """Draw again only if the stamp of a line in sight changed; cheap to call at every tick."""
+        """Draw again only the lines in sight whose stamp changed; cheap to call at every tick."""
         first = self.scroll_offset.y
-        stamps = tuple(self.stamp(i) for i in range(first, min(first + self.size.height, self.count())))
-        if stamps != self._in_sight:
-            self._in_sight = stamps
-            self.refresh()
+        stamps = {i: self.stamp(i) for i in range(first, min(first + self.size.height, self.count()))}
+        before, self._in_sight = self._in_sight, stamps
+        for index, stamp in stamps.items():
+            if stamp != before.get(index, ""):
+                self.refresh_line(index)
+        for index in before.keys() - stamps.keys():
+            self.refresh_line(index)
 
     def render_line(self, y: int) -> Strip:
         index = self.scroll_offset.y + y
@@ -106,12 +127,22 @@ class Rows(ScrollView, can_focus=True):
         return strip
 
     def _strip(self, index: int, width: int, marked: bool) -> Strip:
-        text = self.draw(index, width - 1)
-        bar = Text("▌" if marked else " ", Style(color=BRASS if self.has_focus else FAINT))
-        line = Text.assemble(bar, text)
-        line.truncate(width, overflow="ellipsis")
-        ground = Style(bgcolor=RAISED) if marked else self.rich_style.background_style
-        return Strip(list(line.render(self.app.console))).adjust_cell_length(width).apply_style(ground)
+        drawn = self.draw(index, width - 1)
+        bar = _BAR[self.has_focus] if marked else _NO_BAR
+        ground = _RAISED if marked else self._ground
+        pieces = [bar, *((drawn,) if isinstance(drawn, Text) else drawn)]
+        line = Strip.join(
+            (piece if isinstance(piece, Strip) else Strip(piece.render(self.app.console))).apply_style(ground)
+            for piece in pieces
+        )
+        if line.cell_length > width:
+            line = Strip([*line.crop(0, width - 1), Segment("…", ground)])
+        return line.adjust_cell_length(width, ground)
+
+    def render_lines(self, crop: Region) -> list[Strip]:
+        """The toolkit asks for the lines to be painted; the ground of all of them is worked out once."""
+        self._ground = self.rich_style.background_style
+        return super().render_lines(crop)
 
     # -- moving ------------------------------------------------------------------------------------
     def on_resize(self, event: events.Resize) -> None:
@@ -181,9 +212,10 @@ class Rows(ScrollView, can_focus=True):
         if index == self.cursor:
             self._scroll_to_cursor()  # the wheel may have taken it out of sight
         else:
-            self.cursor = index
+            before, self.cursor = self.cursor, index
             self._scroll_to_cursor()
-            self.refresh()
+            self.refresh_line(before)
+            self.refresh_line(index)
             self.post_message(self.Moved(self, self.selected))
 
     def on_click(self, event: events.Click) -> None:

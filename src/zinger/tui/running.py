@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from zinger.run.pageswire import PagesWire
     from zinger.run.run import Run
     from zinger.run.steering import Manner
+    from zinger.run.turns import Turns
     from zinger.store.entries import Happened
 
 
@@ -71,8 +72,8 @@ class RunControl:
     job: OpenJob
     """The job as its plan is now; its run may have been begun under an earlier one."""
 
-    def __init__(self, app: App[None], teller: Teller, options: Options) -> None:
-        self._app, self._teller, self._options = app, teller, options
+    def __init__(self, app: App[None], teller: Teller, options: Options, turns: Turns) -> None:
+        self._app, self._teller, self._options, self._turns = app, teller, options, turns
         self.run: Run | None = None
         self._begins = False
         """Whether it is being begun now: a key pressed meanwhile begins no second one."""
@@ -181,7 +182,7 @@ class RunControl:
         options = replace(
             self._options, only=(), brings_back=False, stop_after="", only_saves=False, sends=True, trace=None
         )
-        return RunControl(self._app, self._teller, options)
+        return RunControl(self._app, self._teller, options, self._turns)
 
     async def stop(self) -> None:
         """End the run, and the yard that it started."""
@@ -205,7 +206,7 @@ class RunControl:
         """The run, opened; raises ZingerError where that can't be."""
         from zinger.run.run import Run
 
-        run = Run(self.job, self._options)
+        run = Run(self.job, self._options, self._turns)
         run.ended = self._task_ended
         try:
             await run.begin()

@@ -15,6 +15,8 @@ from textual import events
 from textual.app import App
 from textual.screen import Screen
 
+from zinger.run.turns import Turns
+
 if TYPE_CHECKING:
     from textual.dom import DOMNode
 
@@ -27,6 +29,9 @@ GUARDED = frozenset(
     }
 )
 """Actions that change something at once, or show a password, without a question."""
+
+
+_BY_A_PERSON = (events.Key, events.MouseDown, events.MouseScrollDown, events.MouseScrollUp)
 
 
 class Typing:
@@ -64,8 +69,12 @@ class GuardedApp(App[None]):
         self._told = 0.0
         self.last_key = float("-inf")
         """When the last key was pressed, whichever."""
+        self.turns = Turns()
+        """Of the conversations of all runs."""
 
     async def on_event(self, event: events.Event) -> None:
+        if isinstance(event, _BY_A_PERSON):
+            self.turns.key_comes()
         if isinstance(event, events.Key) and not event.is_forwarded:
             self.last_key = event.time
             top = self.screen_stack[-1] if self.screen_stack else None
