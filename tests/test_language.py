@@ -231,6 +231,8 @@ def test_notices_are_passed_a_menu_offers_and_the_cheapest_way_is_taken(book: Ph
     assert ended.error is None and said == [" ", "2", "u", "to near", "to far"]
     ended, said = talk(book, arrive(book.map, "far", keys("lx9")), b" 1 other\r\nwhich: ", [])
     assert isinstance(ended.error, Stuck) and "does not offer lx9; it offers other" in str(ended.error) and said == []
+    lines = "".join(f"\r\n {n} {'lx1' if n == 1 else f'lx9{n:03}-in-a-far-corner-of-the-works'}" for n in range(1, 97))
+    assert talk(book, arrive(book.map, "far", keys()), f"{lines}\r\nwhich: ".encode(), [])[1][:1] == ["1"]
 
 
 INTERVIEW = [

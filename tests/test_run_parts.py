@@ -352,6 +352,24 @@ async def test_turns_keep_their_order_and_leave_the_loop_time() -> None:
     assert done == list(range(200)) and max(gaps) <= 50
 
 
+async def test_a_key_stops_a_crowd_for_a_moment_and_nobody_who_talks_alone() -> None:
+    turns, done = Turns(), []
+    turns.woke_somebody()
+    turns.key_comes()
+    turns.soon(lambda: done.append("alone"))
+    assert done == ["alone"]
+    turns.woke_somebody()  # a device's task goes on: what comes now is for the next pass
+    turns.soon(lambda: done.append("crowd"))
+    turns.key_comes()
+    turns.soon(lambda: done.append("later"))
+    for _ in range(20):
+        await asyncio.sleep(0)
+    assert done == ["alone"]
+    turns.key_comes()  # a key that is held down stops it no longer
+    await asyncio.sleep(0.1)
+    assert done == ["alone", "crowd", "later"]
+
+
 async def test_work_that_fails_does_not_stop_the_others() -> None:
     turns, done = Turns(), []
     turns._spent, turns._window = 1.0, float("inf")

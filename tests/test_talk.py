@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.talking import Player
 from tests.test_outcome import planned
 from zinger.phrasebook.book import Phrasebook
-from zinger.phrasebook.terminal import TypeLine
+from zinger.phrasebook.terminal import TypeLine, typed
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
 from zinger.plan.resolve import resolve
@@ -22,7 +22,7 @@ from zinger.plan.values.secrets import SecretRef
 from zinger.script.compile import Filler, Script, compile_script
 from zinger.talk.driver import Running
 from zinger.talk.errands.arrive import arrive
-from zinger.talk.errands.ask import look
+from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
@@ -130,6 +130,16 @@ def test_something_unknown_is_waited_for_in_bounded_time_and_nothing_is_pressed(
     ended = player.run(arrive(quern.map, "base", keys()), begins)
     assert isinstance(ended.error, Stuck) and shown in ended.error.shown, ended.error
     assert player.sent == [] and player.now - began < at_most
+
+
+def test_a_line_of_an_answer_before_a_log_line_is_no_question_that_nobody_knows(quern: Phrasebook) -> None:
+    """It ends as questions do, and the rest of the answer comes late."""
+    page = b"\r\n   console ......... (none)\r\n.. 24 lines below .."
+    late = {6: b"\r\n@20:59:45 port 4: carrier lost\r\n", 14: b"   privileged ...... (none)\r\nsw1 in base, do: "}
+    player = Busy(quern, [b"tell all", page])
+    player.every = lambda second: late.get(second, b"")
+    ended = player.run(do(typed("tell all"), frozenset({"base"}), "reading"), b"sw1 in base, do: ")
+    assert ended.error is None and ended.result().lines[-1] == "   privileged ...... (none)"
 
 
 def test_what_must_be_shown_is_found_though_a_log_line_came_inside(quern: Phrasebook) -> None:

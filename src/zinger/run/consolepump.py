@@ -19,6 +19,9 @@ from zinger.talk.events import Event, Mended, Nudged, Sent
 from zinger.talk.terminal.surface import Send
 from zinger.talk.terminal.typed import Typed
 
+_AT_MOST = 16
+"""Pieces that are taken in before the conversation has its turn, where more of them wait."""
+
 
 class ConsolePump(Pump[Conversation]):
     """One conversation on one link at a time."""
@@ -56,18 +59,23 @@ class ConsolePump(Pump[Conversation]):
             self.recording = None
 
     def _heard(self, data: bytes) -> None:
+        self._unread += 1
         self._turns.soon(partial(self._take_in, data))
 
     def _take_in(self, data: bytes) -> None:
-        data = self.masker(data)
-        if not data:
-            return
+        self._unread -= 1
+        if data := self.masker(data):
+            self._show(data)
+        if self._unread % _AT_MOST == 0:
+            self._turn()
+
+    def _show(self, data: bytes) -> None:
+        """To whoever looks on, and to the conversation."""
         self.transcript.add(data)
         if self.recording:
             self._record(self._typed.shown(data.decode("utf-8", "replace")))
             self.recording.shown(data)
         self.conversation.receive(data, self._loop.time())
-        self._turn()
 
     def _lost(self, why: str) -> None:
         self._turns.soon(self._after_the_loss)

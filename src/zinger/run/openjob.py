@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Hashable, Mapping
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -23,6 +24,9 @@ from zinger.wording import counted
 
 if TYPE_CHECKING:
     from zinger.store.journal import Journal
+
+READINGS = 3
+"""So often a job is read again on a thread before it is read while all waits."""
 
 
 class OpenJob(OpenPlan):
@@ -83,6 +87,10 @@ class OpenJob(OpenPlan):
         self.board.lines = {**self.board.lines, line.device.name: line}
         self.memories[line.device.name] = memory
 
+    def standing(self) -> dict[str, Hashable]:
+        """Of each device something that changes whenever anything becomes known of it."""
+        return {**{name: (id(line), line.version) for name, line in self.board.lines.items()}, **self.board.by_hand}
+
     def take_in(self, journal: Journal) -> None:
         """Fold the journal into memories and lines."""
         self.terms.clear()
@@ -109,6 +117,21 @@ class OpenJob(OpenPlan):
                 line.keep(what, lines)
             show_notes(line, memory)
             say_what_is_known(line, memory)
+
+
+async def open_again(job: OpenJob, in_work: Callable[[], Collection[str]]) -> OpenJob:
+    """The job as its files say now, read on a thread while the loop goes on. Raises ZingerError as opening does.
+
+    `in_work` names the devices that keep what is known of them here. What happened to others while it was read would be
+    missing, so then it is read once more.
+    """
+    for _ in range(READINGS):
+        before = job.standing()
+        again = await asyncio.to_thread(OpenJob, job.folder)
+        changed = {name for name, stands in job.standing().items() if before.get(name) != stands}
+        if changed <= set(in_work()):
+            return again
+    return OpenJob(job.folder)
 
 
 def by_hand_words(job: OpenJob, name: str) -> str:

@@ -96,6 +96,8 @@ class Pump(Generic[D]):
         self._person = asyncio.Event()
         self._person.set()
         self._in_turn = False
+        self._unread = 0
+        """How much of what came waits for its turn to be taken in: till then nothing is concluded from silence."""
         self._fault: ZingerError | None = None
         """What an onlooker could not do while no errand was under way."""
         self._set_up()
@@ -196,7 +198,11 @@ class Pump(Generic[D]):
 
     def _woken(self) -> None:
         self._timer = None
-        self._turns.soon(self._turn)
+        self._turns.soon(self._turn_after_silence)
+
+    def _turn_after_silence(self) -> None:
+        if not self._unread:  # else its turn comes behind this one
+            self._turn()
 
     def _stop_timer(self) -> None:
         if self._timer:

@@ -16,6 +16,8 @@ WINDOW, BUDGET = 0.010, 0.005
 """Seconds: of every window, this much may be spent at once; and as much of the queue is done in one pass."""
 CROWD = 0.5
 """Seconds since work last had to wait, up to which there is a crowd."""
+TYPES = 2.0
+"""Seconds since the last key, up to which somebody is typing."""
 ANSWER = 0.04
 """Seconds for which a crowd is quiet so that a key can be answered; as long as it goes on at least, before the next."""
 
@@ -28,6 +30,7 @@ class Turns:
         self._window = self._spent = self._end = 0.0
         self._waited = float("-inf")
         self._quiet_until = 0.0
+        self._typed = float("-inf")
 
     def soon(self, work: Callable[[], None]) -> None:
         """Do this now if there is time, else when its turn comes."""
@@ -44,18 +47,20 @@ class Turns:
         self._spent += perf_counter() - now
 
     def woke_somebody(self) -> None:
-        """The work that is being done now let a device's task go on, which takes longer than the work: enough for now.
+        """The work that is being done now let a device's task go on, which takes longer than the work.
 
-        Else a crowd whose errands end in one pass would go on in the next, all before the keyboard.
+        While somebody types that is enough for one pass: else a crowd whose errands end in one pass would go on in the
+        next, all before the keyboard.
         """
-        self._spent = self._end = BUDGET
+        if perf_counter() - self._typed < TYPES:
+            self._spent = self._end = BUDGET
 
     def key_comes(self) -> None:
         """A key was pressed: where there is a crowd, it is quiet until the key is answered.
 
         Where there is none, nothing waits: the key may be one for a device, whose echo is awaited.
         """
-        now = perf_counter()
+        now = self._typed = perf_counter()
         if now - self._waited < CROWD and now - self._quiet_until > ANSWER:
             self._quiet_until = now + ANSWER
 

@@ -205,8 +205,12 @@ class ZingerApp(GuardedApp):
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
-        if changed := self._take_plan():
-            self._offer(changed)
+
+        def offer(changed: list[str]) -> None:
+            if changed:
+                self._offer(changed)
+
+        self.run_worker(self._read_again(offer), name="plan")
 
     def _look_at_files(self) -> None:
         """What somebody changed in the job's files or phrasebooks is taken in; not while the plan here is not saved."""
@@ -215,26 +219,50 @@ class ZingerApp(GuardedApp):
         stamps = self.job.folder.stamps()
         if stamps != self._files:
             self._files = stamps
-            if self._take_plan() is not None:
+
+            def tell(changed: list[str]) -> None:
                 errors = len(self.job.plan.errors())
                 more = f"; {counted(errors, 'error')} in the plan, e shows them" if errors else ""
                 self.notify(f"the job's files were changed on disk and are taken in{more}")
 
-    def _take_plan(self) -> list[str] | None:
-        """Show and send what the files say now; returns the devices that were set up under another plan.
+            self.run_worker(self._read_again(tell), name="plan")
 
-        None, and told, where the files can't be read.
+    async def _read_again(self, then: Callable[[list[str]], None]) -> None:
+        """Show and send what the files say now; `then` is told the devices that were set up under another plan.
+
+        Told, and nothing changed, where the files can't be read. What is begun meanwhile begins under the new plan.
         """
-        self._files = self.job.folder.stamps()
-        from zinger.run.laterchange import changed_devices
-        from zinger.run.openjob import OpenJob
-        from zinger.tui.lineup import LineUp
+        from zinger.run.openjob import open_again
 
+        async with self.running.reading:
+            self._files, shown, running = self.job.folder.stamps(), self.job, self.running
+            try:
+                job = await open_again(shown, lambda: running.busy())
+            except ZingerError as error:
+                self.tell("The plan can't be read again", str(error))
+                return
+            if self.running is not running:
+                self._behind.adopt(running, job)  # another job is shown by now
+            elif self.job is shown:
+                then(self._adopt(job))
+            else:
+                then([])  # it was read by somebody else meanwhile, and later than this
+
+    def _take_plan(self) -> None:
+        """Show and send what the files say now; told where they can't be read."""
+        from zinger.run.openjob import OpenJob
+
+        self._files = self.job.folder.stamps()
         try:
-            job = OpenJob(self.job.folder)
+            self._adopt(OpenJob(self.job.folder))
         except ZingerError as error:
             self.tell("The plan can't be read again", str(error))
-            return None
+
+    def _adopt(self, job: OpenJob) -> list[str]:
+        """Show and send under this plan from now on; returns the devices that were set up under another."""
+        from zinger.run.laterchange import changed_devices
+        from zinger.tui.lineup import LineUp
+
         if self.running.run is not None:
             self.running.run.adopt(job)
             busy = self.running.busy()

@@ -110,8 +110,11 @@ class LineUp(ZingerScreen):
         if self.app.size.width >= WIDE:
             self.query_one(ForecastRows).show(board.outlook)
         self._show_wire(line, "#wire-title", "#preview-console")
-        if self.app.size.height >= HIGH:
-            self._show_wire(self._other(line), "#other-title", "#other-console")
+        other = self._other(line) if self.app.size.height >= HIGH else None
+        for part in ("#other-title", "#other-console"):
+            self.query_one(part).display = other is not None
+        if other is not None:
+            self._show_wire(other, "#other-title", "#other-console")
 
     def _show_wire(self, line: DeviceLine | None, title: str, console: str) -> None:
         head = self.query_one(title, WireTitle)

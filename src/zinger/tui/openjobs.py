@@ -51,6 +51,13 @@ class Behind:
             self._jobs.remove(found)
         return found
 
+    def adopt(self, running: RunControl, job: OpenJob) -> None:
+        """The job of this run was read again while another one was shown."""
+        for opened in self._jobs:
+            if opened.running is running and running.run is not None:
+                running.run.adopt(job)
+                opened.job = running.job = job
+
     def boards(self) -> list[Board]:
         """How they stand."""
         return [opened.job.board for opened in self._jobs]

@@ -77,6 +77,8 @@ class RunControl:
         self.run: Run | None = None
         self._begins = False
         """Whether it is being begun now: a key pressed meanwhile begins no second one."""
+        self.reading = asyncio.Lock()
+        """Held while the plan is read again: what is begun waits for it."""
 
     def wire(self, device: str) -> OnWire | None:
         """The device on its wire, if the run was begun."""
@@ -191,8 +193,9 @@ class RunControl:
 
     async def _set_off(self, names: Sequence[str], manner: Manner | None) -> None:
         try:
-            run = self.run or await self._begun()
-            await run.set_off(names, manner)
+            async with self.reading:
+                run = self.run or await self._begun()
+                await run.set_off(names, manner)
         except ZingerError as error:
             self._teller.tell("The run did not begin", str(error))
             return

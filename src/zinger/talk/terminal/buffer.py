@@ -152,14 +152,14 @@ class LineBuffer:
         self._size, self.clipped = 0, False
         return [self._clean(line) for line in text.split("\n")[:-1]]
 
-    def recent(self, exact: bool = False) -> list[str]:
-        """The last lines kept (some 2,000 characters), without forgetting them; `exact` keeps trailing blanks."""
+    def recent(self, exact: bool = False, most: int = RECENT) -> list[str]:
+        """The last lines kept, some `most` characters, without forgetting them; `exact` keeps trailing blanks."""
         if not self._kept:
             return []
         text = ""
         for chunk in reversed(self._kept):
-            text = chunk[-RECENT:] + text
-            if len(text) >= RECENT:
+            text = chunk[-most:] + text
+            if len(text) >= most:
                 break
         lines = text.split("\n")[:-1]
         return [overwrite(line, self._wraps) if exact else self._clean(line) for line in lines]

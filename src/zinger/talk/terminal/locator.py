@@ -19,6 +19,8 @@ from zinger.talk.timing import Timing
 
 _QUESTION = re.compile(r"[?:>\])] *$")
 """How a question ends, known or not."""
+_LONGEST_MENU = 32 * 1024
+"""Characters in which the choices of a menu are looked for: a console server has a line for each of its ports."""
 _GLANCE = 2048
 """Characters of a burst that are looked at for boot and identity lines."""
 
@@ -171,5 +173,5 @@ class Locator:
         pattern = self.terminal.signs[place.name].choices
         if pattern is None:
             return {}
-        shown = self.buffer.text or "\n".join(self.buffer.recent())
+        shown = self.buffer.text or "\n".join(self.buffer.recent(most=_LONGEST_MENU))
         return {found["text"].strip(): found["key"] for found in pattern.finditer(shown)}

@@ -53,6 +53,6 @@ class Screen(LineBuffer):
         super().take()
         return self.text.split("\n")
 
-    def recent(self, exact: bool = False) -> list[str]:
+    def recent(self, exact: bool = False, most: int = 0) -> list[str]:
         """Nothing: what scrolled away is no part of a drawn screen."""
         return []

@@ -199,7 +199,11 @@ class Sight:
         tail = self.locator.standing
         if len(tail) > self.longest:  # a row of dots that grows is at work; a clock that ticks is not
             self.longest, self.grown = len(tail), now
-        limit = self.timing.strange if is_question(tail) else patience
+        pushed = (
+            not self.locator.buffer.tail.strip()
+        )  # a line of an answer can stand before log lines too: no blank ends it
+        asks = is_question(tail) and (tail.endswith(" ") or not pushed)
+        limit = self.timing.strange if asks else patience
         wall = max(self.began, self.grown, self.locator.lined) + _WALL * limit
         until = min(self.locator.heard + limit, wall)
         if now < until:
