@@ -24,7 +24,7 @@ from zinger.run.board import Mark
 from zinger.run.consolepump import ConsolePump
 from zinger.run.hands import Act, CannotBeDone, Hands, HandsNeeded, Verb
 from zinger.run.memory import Span, Worker, credentials, remember
-from zinger.run.openjob import OpenJob
+from zinger.run.openjob import OpenJob, open_again
 from zinger.run.pump import TakenOver
 from zinger.run.spots import Spots
 from zinger.run.turns import Turns
@@ -368,6 +368,24 @@ async def test_a_key_stops_a_crowd_for_a_moment_and_nobody_who_talks_alone() -> 
     turns.key_comes()  # a key that is held down stops it no longer
     await asyncio.sleep(0.1)
     assert done == ["alone", "crowd", "later"]
+
+
+async def test_a_job_that_is_read_beside_a_run_misses_nothing_that_happens_meanwhile(
+    job: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shown = OpenJob(JobFolder(job(devices_csv=ONE_DEVICE)))
+    read: list[OpenJob] = []
+
+    class Slow(OpenJob):
+        def __init__(self, folder: JobFolder) -> None:
+            super().__init__(folder)
+            read.append(self)
+            shown.board.lines["kvr-wj-sw1"].version += len(read) == 1  # something is found while it is read first
+
+    monkeypatch.setattr("zinger.run.openjob.OpenJob", Slow)
+    assert await open_again(shown, set) is read[1] and len(read) == 2
+    read.clear()
+    assert await open_again(shown, lambda: {"kvr-wj-sw1"}) is read[0]  # it is in work, and keeps what is known of it
 
 
 async def test_work_that_fails_does_not_stop_the_others() -> None:
