@@ -261,7 +261,7 @@ class ZingerApp(GuardedApp):
     def _adopt(self, job: OpenJob) -> list[str]:
         """Show and send under this plan from now on; returns the devices that were set up under another."""
         from zinger.run.laterchange import changed_devices
-        from zinger.tui.lineup import LineUp
+        from zinger.tui.parts import ZingerScreen
 
         if self.running.run is not None:
             self.running.run.adopt(job)
@@ -270,7 +270,7 @@ class ZingerApp(GuardedApp):
                 self.notify(f"{counted(len(busy), 'device')} in work go on as begun; the others are under the new plan")
         before, self.job, self.running.job = set(changed_devices(self.job)), job, job
         for screen in self.screen_stack:
-            if isinstance(screen, LineUp):
+            if isinstance(screen, ZingerScreen):
                 screen.take_board(self.job.board)
         return [name for name in changed_devices(job) if name not in before]
 

@@ -211,8 +211,7 @@ class LineUp(ZingerScreen):
         return next((lines.device for lines in self.query(LineMap)), None)
 
     def take_board(self, board: Board) -> None:
-        """The plan was changed: show this board from now on."""
-        self.headline().board = board
+        super().take_board(board)
         self.query_one(Labels).board = board
         lines = self.query_one(LineMap)
         lines.board = board

@@ -158,6 +158,11 @@ class ZingerScreen(Screen[None]):
         """Escape was pressed; whether this screen had a use for it of its own."""
         return False
 
+    def take_board(self, board: Board) -> None:
+        """The plan was changed: show this board from now on."""
+        for headline in self.query(Headline):
+            headline.board = board
+
     def headline(self) -> Headline:
         """This screen's headline."""
         return self.query_one(Headline)

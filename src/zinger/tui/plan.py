@@ -20,6 +20,7 @@ from textual.widgets import Static
 from zinger.desk.editing import Desk
 from zinger.plan.model import Device, Plan
 from zinger.plan.problems import Problem
+from zinger.run.board import Board
 from zinger.tui.editor import ValueEditor
 from zinger.tui.filter_box import FilterBox
 from zinger.tui.finding_steps import FindingSteps
@@ -103,6 +104,11 @@ class PlanScreen(ZingerScreen):
             tree.action_step(1)
         tree.focus()
         super().on_mount()
+
+    def take_board(self, board: Board) -> None:
+        super().take_board(board)
+        if self._shown is not None:
+            self._resolve()  # how devices stand is another one under another plan
 
     # -- showing -------------------------------------------------------------------------------------
     def _take(self, plan: Plan) -> None:
