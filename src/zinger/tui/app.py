@@ -206,9 +206,13 @@ class ZingerApp(GuardedApp):
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
 
+        before = self.last_key
+
         def offer(changed: list[str]) -> None:
-            if changed:
+            if changed and self.last_key == before:
                 self._offer(changed)
+            elif changed:  # who is typing again did not mean this question with the next key
+                self.notify(f"{counted(len(changed), 'device')} set up before can take the change: g or o sends it")
 
         self.run_worker(self._read_again(offer), name="plan")
 

@@ -210,7 +210,8 @@ class LineMap(Rows):
             words = self.board.by_hand.get(text.partition("|")[0]) if kind == "planned" else ""
             return (kind, text, self._counted(text) if kind == "site" else words)
         turning = {Mark.NOW: int(time.time() * self._tempo), Mark.NEEDS_YOU: _blink()}.get(line.mood, 0)
-        return (kind, line.device.name, line.version, turning, line.device.name in self.chosen)
+        device = line.device
+        return (kind, device.name, device.location, device.serial, line.version, turning, device.name in self.chosen)
 
     def draw(self, index: int, width: int) -> Text | tuple[Text | Strip, ...]:
         kind, line, text = self._items[index]
