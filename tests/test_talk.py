@@ -97,6 +97,17 @@ def test_a_booting_device_is_left_alone(quern: Phrasebook) -> None:
     assert ready.now < 110, "it said that it is up"
 
 
+def test_a_device_that_is_met_in_the_middle_of_its_boot_is_given_the_time_of_one(quern: Phrasebook) -> None:
+    """What it shows now is nothing by which a boot is known; it talks on, and comes up."""
+    player = Busy(quern, [], timing=Timing(boots_in=90))
+    player.every = lambda second: b"disk sound\r\n" if second < 80 else b"sw in base, do: " if second == 80 else b""
+    assert player.run(arrive(quern.map, "base", keys()), b"unpacking\r\n").error is None
+    silent = Busy(quern, [], timing=Timing(boots_in=90))
+    silent.every = lambda second: b"disk sound\r\n" if second == 2 else b""
+    began, ended = silent.now, silent.run(arrive(quern.map, "base", keys()), b"unpacking\r\n")
+    assert isinstance(ended.error, Stuck) and silent.now - began < 60
+
+
 class Busy(Player):
     """A device that shows something every second, whether anybody speaks with it or not."""
 

@@ -160,6 +160,8 @@ class Sight:
         if self.locator.standing:
             return self._stare(look.patience, now, tell)
         end = max(self.began, self.quiet_until) + look.patience
+        if self.locator.lined > self.began:  # it can be in the middle of a boot, past the lines by which that is known
+            end = max(end, min(self.locator.lined + look.patience, self.began + self._boots_at_most))
         if now >= end:
             said = next((line for line in reversed(buffer.recent()) if line.strip()), "")
             silent = Stuck("Nothing answers on this line. Is the device plugged in and switched on?")
@@ -185,10 +187,14 @@ class Sight:
             return View(Input.SILENCE, until=min(due, end), why="waits for it to answer", tell=tell)
         return View(Input.NUDGE_IS_DUE, tell=tell)
 
+    @property
+    def _boots_at_most(self) -> float:
+        return 3 * self.timing.boots_in + 20
+
     def _booting(self, began: float, now: float) -> View:
         """A booting device is left alone until it should be up; after three times as long it is given up."""
         quiet_until = self.up or began + self.timing.boots_in
-        end = began + 3 * self.timing.boots_in + 20
+        end = began + self._boots_at_most
         if now >= end:
             error = Stuck("it began to boot and never came up", self.locator.buffer.tail)
             return View(Input.BOOTS_FOR_LONG, error=error)
