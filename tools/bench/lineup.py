@@ -10,16 +10,18 @@ import asyncio
 import tempfile
 import time
 from functools import partial
-from importlib import resources
 from pathlib import Path
 
 import psutil
+from textual.message import Message
 from tools.bench.plans import watch_gaps
 
 from zinger.cli.common import open_job
 from zinger.desk.jobs import lay_out_copies
 from zinger.run.options import Options
 from zinger.tui.app import ZingerApp
+from zinger.tui.linemap import LineMap
+from zinger.tui.rows import Rows
 
 DEVICES, PACE, KEYS = 200, 2.0, 60
 SPELL = 0.2
@@ -28,22 +30,11 @@ KEYS_TRIED = (("line by line", ["down"] * KEYS), ("page by page", (["pagedown"] 
 """No key at an end of the list: nothing would move, and nothing be shown."""
 
 
-class Watched(ZingerApp):
-    """Says when the screen shows where the cursor went."""
-
-    CSS_PATH = str(resources.files("zinger") / "tui" / "zinger.tcss")  # the toolkit looks beside the class
-    answered: asyncio.Event
-
-    def on_rows_moved(self) -> None:
-        self.screen.call_after_refresh(self.answered.set)
-
-
 async def lineup() -> None:
     with tempfile.TemporaryDirectory() as home:
         folder = Path(home) / "job"
         lay_out_copies(folder, DEVICES)
-        app = Watched(partial(open_job, folder), Options(pace=PACE, power_cut=False), start=True)
-        app.answered = asyncio.Event()
+        app = ZingerApp(partial(open_job, folder), Options(pace=PACE, power_cut=False), start=True)
         async with app.run_test(size=(142, 44)) as pilot:
             while not app.has_job or app.running.run is None:
                 await pilot.pause(0.2)
@@ -54,8 +45,9 @@ async def lineup() -> None:
             watch = asyncio.create_task(watch_gaps(longest))
             _tell("no key, the longest stretch in 0.2 s", [await _stretch(longest) for _ in range(KEYS)])
             watch.cancel()
+            answered = _told_when_shown(app.screen.query_one(LineMap))
             for words, keys in KEYS_TRIED:
-                _tell(f"{words}, until it is shown", [await _answer(app, key) for key in keys])
+                _tell(f"{words}, until it is shown", [await _answer(app, key, answered) for key in keys])
             memory = psutil.Process().memory_info().rss / 2**20
             print(f"{'memory of the application':<44} {memory / DEVICES:>7.2f} MB a device  (aim under 1)")
             await app.running.stop()
@@ -73,13 +65,26 @@ async def _stretch(longest: list[float]) -> float:
     return longest[0] * 1000
 
 
-async def _answer(app: Watched, key: str) -> float:
+def _told_when_shown(lines: LineMap) -> asyncio.Event:
+    """Set whenever the screen shows where the cursor went: asked for as it goes, so that no later picture counts."""
+    answered, post = asyncio.Event(), lines.post_message
+
+    def told(message: Message) -> bool:
+        if isinstance(message, Rows.Moved):
+            lines.call_after_refresh(answered.set)
+        return post(message)
+
+    setattr(lines, "post_message", told)  # noqa: B010 a method of this one list
+    return answered
+
+
+async def _answer(app: ZingerApp, key: str, answered: asyncio.Event) -> float:
     """Milliseconds from a key to the screen that shows it; raises TimeoutError where none does."""
-    app.answered.clear()
+    answered.clear()
     began = time.perf_counter()
     app.simulate_key(key)
     async with asyncio.timeout(5):
-        await app.answered.wait()
+        await answered.wait()
     took = time.perf_counter() - began
     await asyncio.sleep(max(0.0, SPELL - took))
     return took * 1000

@@ -18,7 +18,7 @@ CROWD = 0.5
 """Seconds since work last had to wait, up to which there is a crowd."""
 TYPES = 2.0
 """Seconds since the last key, up to which somebody is typing."""
-ANSWER = 0.04
+ANSWER = 0.08
 """Seconds for which a crowd is quiet so that a key can be answered; as long as it goes on at least, before the next."""
 
 
