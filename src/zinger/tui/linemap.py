@@ -57,7 +57,7 @@ class Track:
         self.sentence = self.start + self.pitch * (len(STOPS) - 1) + 4
         self._rendered: dict[Hashable, Strip] = {}
 
-    def strip(self, line: DeviceLine, console: Console) -> Strip:
+    def strip(self, line: DeviceLine, drawer: Console) -> Strip:
         """The line of stops, rendered; devices that are as far share it."""
         marks = tuple(line.stops[stop] for stop in STOPS)
         looks = (marks, turn() if Mark.NOW in marks else 0)
