@@ -63,7 +63,7 @@ class Track:
         looks = (marks, turn() if Mark.NOW in marks else 0)
         known = self._rendered.get(looks)
         if known is None:
-            known = self._rendered[looks] = Strip(self.draw(line).render(console))
+            known = self._rendered[looks] = Strip(self.draw(line).render(drawer))
         return known
 
     def draw(self, line: DeviceLine) -> Text:
