@@ -132,12 +132,15 @@ class Rows(ScrollView, can_focus=True):
         ground = _RAISED if marked else self._ground
         pieces = [bar, *((drawn,) if isinstance(drawn, Text) else drawn)]
         line = Strip.join(
-            (piece if isinstance(piece, Strip) else Strip(piece.render(self.app.console))).apply_style(ground)
-            for piece in pieces
+            (piece if isinstance(piece, Strip) else self._rendered(piece)).apply_style(ground) for piece in pieces
         )
         if line.cell_length > width:
             line = Strip([*line.crop(0, width - 1), Segment("…", ground)])
         return line.adjust_cell_length(width, ground)
+
+    def _rendered(self, text: Text) -> Strip:
+        """A piece with its own style too: rich leaves that out where a text has no spans."""
+        return Strip(Text.assemble(text).render(self.app.console))
 
     def render_lines(self, crop: Region) -> list[Strip]:
         """The toolkit asks for the lines to be painted; the ground of all of them is worked out once."""
