@@ -1,0 +1,198 @@
+"""What keeps a key quick: lists that draw only what changed, memory that is set apart, silence that is not guessed."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Hashable
+from types import SimpleNamespace
+from typing import Any
+
+import pytest
+from rich.text import Text
+from textual.app import App, ComposeResult
+from textual.strip import Strip
+
+from tests.test_run_parts import Loop, pump
+from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.terminal import typed
+from zinger.run.turns import Turns
+from zinger.talk.errands.ask import do, look
+from zinger.talk.requests import Answer, Errand
+from zinger.tui import collecting
+from zinger.tui.look import BRASS, GREEN, ROSE, pen
+from zinger.tui.rows import Rows
+
+
+class Words(Rows):
+    """A list of words; remembers which lines it was asked to draw."""
+
+    def __init__(self, words: list[str]) -> None:
+        super().__init__()
+        self.words, self.asked = words, list[int]()
+
+    def count(self) -> int:
+        return len(self.words)
+
+    def stamp(self, index: int) -> Hashable:
+        return self.words[index]
+
+    def draw(self, index: int, width: int) -> Text | tuple[Text | Strip, ...]:
+        self.asked.append(index)
+        word = self.words[index]
+        if index:
+            return Text(word, GREEN)
+        return (
+            Text("first ", pen(ROSE)),
+            Strip(Text.assemble((word, BRASS)).render(self.app.console)),
+            Text(" last", GREEN),
+        )
+
+
+class Shown(App[None]):
+    """One list, on all of the screen."""
+
+    CSS = "Words { height: 1fr; overflow-x: hidden; }"
+
+    def __init__(self, words: list[str]) -> None:
+        super().__init__()
+        self.list = Words(words)
+
+    def compose(self) -> ComposeResult:
+        yield self.list
+
+
+async def test_every_piece_of_a_line_keeps_its_own_colour() -> None:
+    app = Shown(["one", "two", "three"])
+    async with app.run_test(size=(40, 10)) as pilot:
+        await pilot.pause()
+
+        def colours(index: int) -> dict[str, str | None]:
+            pieces = [(piece.text.strip(" ▌"), piece.style) for piece in app.list.render_line(index)]
+            return {word: style.color.name if style and style.color else None for word, style in pieces if word}
+
+        assert colours(0) == {"first": ROSE, "one": BRASS, "last": GREEN} and colours(1) == {"two": GREEN}
+        narrow = app.list._strip(0, 8, False)
+        assert narrow.text == " first …" and narrow.cell_length == 8
+
+
+async def test_only_the_lines_that_changed_are_drawn_again() -> None:
+    app = Shown([f"word {n}" for n in range(8)])
+    async with app.run_test(size=(40, 10)) as pilot:
+        rows = app.list
+        rows.focus()
+        await pilot.pause()
+        rows.redraw_changed()
+        await pilot.pause()
+        rows.asked.clear()
+        rows.words[5] = "another"
+        rows.redraw_changed()
+        await pilot.pause()
+        assert rows.asked == [5] and "another" in rows.render_line(5).text
+        rows.asked.clear()
+        await pilot.press("down")
+        await pilot.pause()
+        assert sorted(rows.asked) == [0, 1] and rows.render_line(1).text.startswith("▌")
+
+
+async def test_a_list_that_grows_and_shrinks_scrolls_to_its_end_and_never_beyond_it() -> None:
+    app = Shown(["word"])
+    async with app.run_test(size=(40, 10)) as pilot:
+        rows = app.list
+
+        async def with_words(count: int) -> None:
+            rows.words = [f"word {n}" for n in range(count)]
+            rows.redraw()
+            await pilot.pause()
+
+        await with_words(30)
+        assert rows.show_vertical_scrollbar
+        await with_words(60)  # no layout is needed for this
+        rows.action_ends(-1)
+        await pilot.pause()
+        assert rows.scroll_offset.y == 50 and "word 59" in rows.render_line(9).text
+        assert rows.vertical_scrollbar.window_virtual_size == 60
+        await with_words(20)
+        assert rows.scroll_offset.y == 10 and rows.cursor == 19 and "word 19" in rows.render_line(9).text
+        await with_words(4)
+        assert rows.scroll_offset.y == 0 and not rows.show_vertical_scrollbar
+
+
+def test_memory_that_takes_long_to_look_through_is_set_apart_until_nobody_types(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    clock = SimpleNamespace(now=0.0, work=0.0, takes=0.2, key=0.0)
+    done: list[str] = []
+
+    def collect() -> None:
+        clock.work += clock.takes
+        done.append("collect")
+
+    memory = SimpleNamespace(
+        get_threshold=lambda: (700, 10, 10),
+        set_threshold=lambda *those: None,
+        get_count=lambda: (0, 0, 9),
+        collect=collect,
+        freeze=lambda: done.append("freeze"),
+        unfreeze=lambda: done.append("unfreeze"),
+    )
+    monkeypatch.setattr(collecting, "gc", memory)
+    monkeypatch.setattr(
+        collecting, "time", SimpleNamespace(monotonic=lambda: clock.now, perf_counter=lambda: clock.work)
+    )
+    looks: list[Callable[[], None]] = []
+    app: Any = SimpleNamespace(set_interval=lambda every, what: looks.append(what))
+    collecting.collect_while_nobody_types(app, lambda: clock.key)
+
+    def at(now: float, key: float, takes: float) -> list[str]:
+        clock.now, clock.key, clock.takes = now, key, takes
+        done.clear()
+        looks[0]()
+        return list(done)
+
+    assert at(10, 9.8, 0.2) == []  # somebody types
+    assert at(11, 9.8, 0.2) == ["collect", "freeze"]
+    assert at(12, 9.8, 0.001) == ["collect"]
+    assert at(43, 42.9, 0.001) == ["collect"]  # at the latest, whoever types
+    assert at(120, 43, 0.2) == ["unfreeze", "collect", "freeze"]
+    assert at(121, 43, 0.001) == ["collect"]  # once, until a key comes again
+
+
+class Held(Turns):
+    """Turns that come when they are let."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.held: list[Callable[[], None]] | None = None
+
+    def soon(self, work: Callable[[], None]) -> None:
+        if self.held is None:
+            work()
+        else:
+            self.held.append(work)
+
+    def let(self) -> None:
+        held, self.held = self.held or [], None
+        for work in held:
+            work()
+
+
+async def test_an_answer_that_waits_for_its_turn_is_no_silence(quern: Phrasebook) -> None:
+    link = Loop([b"tell all"])
+    carried = pump(quern, link)
+    carried._turns = turns = Held()
+
+    def reading() -> Errand[Answer]:
+        at = yield from look(1.0)
+        return (yield from do(typed("tell all"), frozenset({at.name}), "reading", 0.2))
+
+    going = asyncio.create_task(carried.do(reading()))
+    await asyncio.sleep(0)
+    link.heard(b"sw in base, do: ")
+    while not link.sent.endswith(b"all\r"):
+        await asyncio.sleep(0.005)
+    turns.held = []
+    while not turns.held:  # until the time at which it would press Enter
+        await asyncio.sleep(0.005)
+    link.heard(b"\r\nidentity\r\nsw in base, do: ")
+    turns.let()
+    assert (await going).lines == ("identity",) and link.sent.endswith(b"tell all\r")
