@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from zinger.store.journal import Journal
 
 READINGS = 3
-"""So often a job is read again on a thread before it is read while all waits."""
+"""How often a job is read again on a thread, before it is read at once while everything waits."""
 
 
 class OpenJob(OpenPlan):
@@ -87,8 +87,8 @@ class OpenJob(OpenPlan):
         self.board.lines = {**self.board.lines, line.device.name: line}
         self.memories[line.device.name] = memory
 
-    def standing(self) -> dict[str, Hashable]:
-        """Of each device something that changes whenever anything becomes known of it."""
+    def versions(self) -> dict[str, Hashable]:
+        """For each device, a value that changes whenever something new is known about it."""
         return {**{name: (id(line), line.version) for name, line in self.board.lines.items()}, **self.board.by_hand}
 
     def take_in(self, journal: Journal) -> None:
@@ -120,15 +120,15 @@ class OpenJob(OpenPlan):
 
 
 async def open_again(job: OpenJob, in_work: Callable[[], Collection[str]]) -> OpenJob:
-    """The job as its files say now, read on a thread while the loop goes on. Raises ZingerError as opening does.
+    """Read the job's files again on a thread, while everything else goes on. Raises ZingerError as opening does.
 
-    `in_work` names the devices that keep what is known of them here. What happened to others while it was read would be
-    missing, so then it is read once more.
+    `in_work` names the devices that keep what is known about them here. If something happened to any other device in
+    the meantime, the job is read once more.
     """
     for _ in range(READINGS):
-        before = job.standing()
+        before = job.versions()
         again = await asyncio.to_thread(OpenJob, job.folder)
-        changed = {name for name, stands in job.standing().items() if before.get(name) != stands}
+        changed = {name for name, version in job.versions().items() if before.get(name) != version}
         if changed <= set(in_work()):
             return again
     return OpenJob(job.folder)

@@ -184,7 +184,7 @@ def bench_of(job: OpenJob, names: Iterable[str], run: AtWork | None = None, pace
 def works_of(
     job: OpenJob, names: Iterable[str], run: AtWork | None = None, pace: float | None = None
 ) -> Iterator[Work]:
-    """The same, device by device: for hundreds it takes longer than a key may."""
+    """What is left to do, one device after the other, so that the caller can let a key through in between."""
     now = time.time()
     by_person = run is None or run.hands.by_person or run.hands.helper is None
     needs_hands = not job.board.practice or (run is not None and by_person)
@@ -194,7 +194,7 @@ def works_of(
 
 
 def bench_with(works: list[Work]) -> Bench:
-    """A bench with this to do, and one of each thing that it needs, as far as there is no more."""
+    """The bench for this work. It has one of everything that the work needs, or more where more is known."""
     return Bench.of(works, claims_of(works))
 
 

@@ -27,10 +27,12 @@ class Turns:
 
     def __init__(self) -> None:
         self._waiting: deque[Callable[[], None]] = deque()
-        self._window = self._spent = self._end = 0.0
-        self._waited = float("-inf")
+        self._window = self._spent = 0.0
+        self._end = 0.0
+        """When the present pass is over."""
         self._quiet_until = 0.0
-        self._typed = float("-inf")
+        self._waited = self._typed = float("-inf")
+        """When work last had to wait, and when a key last came."""
 
     def soon(self, work: Callable[[], None]) -> None:
         """Do this now if there is time, else when its turn comes."""
@@ -53,7 +55,7 @@ class Turns:
         next, all before the keyboard.
         """
         if perf_counter() - self._typed < TYPES:
-            self._spent = self._end = BUDGET
+            self._spent, self._end = BUDGET, 0.0
 
     def key_comes(self) -> None:
         """A key was pressed: where there is a crowd, it is quiet until the key is answered.

@@ -205,7 +205,6 @@ class ZingerApp(GuardedApp):
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
-
         before = self.last_key
 
         def offer(changed: list[str]) -> None:
@@ -232,9 +231,9 @@ class ZingerApp(GuardedApp):
             self.run_worker(self._read_again(tell), name="plan")
 
     async def _read_again(self, then: Callable[[list[str]], None]) -> None:
-        """Show and send what the files say now; `then` is told the devices that were set up under another plan.
+        """Show and send what the files say now; `then` gets the devices that were set up under another plan.
 
-        Told, and nothing changed, where the files can't be read. What is begun meanwhile begins under the new plan.
+        Files that can't be read change nothing, and the person is told. A run that is started meanwhile waits for this.
         """
         from zinger.run.openjob import open_again
 

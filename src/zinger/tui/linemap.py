@@ -22,6 +22,7 @@ from zinger.tui.look import (
     MOOD,
     PAPER,
     SHAPE,
+    TEMPO,
     TRACK,
     VIOLET,
     first_fitting,
@@ -111,7 +112,7 @@ class LineMap(Rows):
         self._laid: Mapping[str, DeviceLine] = {}
         self._items: list[tuple[str, DeviceLine | None, str]] = []
         self._track: Track | None = None
-        self._tempo = 2.5
+        self._tempo = TEMPO
         """Turns a second of the shapes of devices at work."""
         self._groups: dict[str, list[DeviceLine]] = {}
         self._counts = False
@@ -183,7 +184,7 @@ class LineMap(Rows):
         if self._laid is not self.board.lines:
             self.lay_out()
         many = sum(line.mood is Mark.NOW for line in self.board.lines.values()) > CROWD
-        self._tempo = 1.0 if many else 2.5
+        self._tempo = 1.0 if many else TEMPO
         self.redraw_changed()
 
     def _wanted(self, name: str, line: DeviceLine) -> bool:

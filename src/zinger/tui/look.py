@@ -29,7 +29,8 @@ SHAPE = {
     Mark.NEEDS_YOU: ("▲", VIOLET),
     Mark.NONE: ("·", DIM),
 }
-TURNING = "◐◓◑◒"
+TURNING, TEMPO = "◐◓◑◒", 2.5
+"""The shapes of what is under way, and how many of them are shown a second."""
 TRACK = {Mark.PROVED: "━", Mark.SENT: "━", Mark.CONFIGURED: "━", Mark.DIFFERS: "━", Mark.NOW: "╍", Mark.NEEDS_YOU: "╌"}
 MOOD = {
     Mark.AHEAD: DIM,
@@ -61,7 +62,7 @@ def pen(colour: str, bold: bool = False, reverse: bool = False) -> Style:
 
 def turn() -> int:
     """How far the shape of what is under way has turned, in quarters."""
-    return int(time.time() * 2.5) % 4
+    return int(time.time() * TEMPO) % len(TURNING)
 
 
 def shape(mark: Mark) -> Text:

@@ -23,7 +23,23 @@ from zinger.run.paste import Paste
 from zinger.tui.console import Console
 from zinger.tui.footer import KeysFooter
 from zinger.tui.linemap import sentence
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, MOOD, PAPER, RAISED, ROSE, SLATE, VIOLET, fit, minutes, shape
+from zinger.tui.look import (
+    BRASS,
+    DIM,
+    FAINT,
+    GREEN,
+    INK,
+    MOOD,
+    PAPER,
+    RAISED,
+    ROSE,
+    SLATE,
+    VIOLET,
+    fit,
+    minutes,
+    shape,
+    turn,
+)
 from zinger.tui.pageview import PagePane, PageView
 from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
@@ -72,7 +88,7 @@ class ScriptView(Rows):
 
     def stamp(self, index: int) -> Hashable:
         kind, step, text = self._items[index]
-        turning = int(time.time() * 2.5) if step and step.mark is Mark.NOW else 0
+        turning = turn() if step and step.mark is Mark.NOW else 0
         return (kind, text, step and (step.setting, step.mark, step.note), turning)
 
     def draw(self, index: int, width: int) -> Text:
@@ -441,7 +457,7 @@ class State(Watcher):
         self.line = line
 
     def stamp(self) -> Hashable:
-        ticking = int(time.time() * 2.5) if self.line.mood is Mark.NOW else 0
+        ticking = turn() if self.line.mood is Mark.NOW else 0
         return (self.line.version, ticking, self.size)
 
     def render(self) -> RenderResult:

@@ -205,11 +205,7 @@ class Sight:
         tail = self.locator.standing
         if len(tail) > self.longest:  # a row of dots that grows is at work; a clock that ticks is not
             self.longest, self.grown = len(tail), now
-        pushed = (
-            not self.locator.buffer.tail.strip()
-        )  # a line of an answer can stand before log lines too: no blank ends it
-        asks = is_question(tail) and (tail.endswith(" ") or not pushed)
-        limit = self.timing.strange if asks else patience
+        limit = self.timing.strange if self._asks(tail) else patience
         wall = max(self.began, self.grown, self.locator.lined) + _WALL * limit
         until = min(self.locator.heard + limit, wall)
         if now < until:
@@ -218,6 +214,11 @@ class Sight:
         words = f"Unknown prompt: no pattern of this phrasebook matches. It has been there for {stood:.0f} s; "
         unknown = Stuck(f"{words}nothing was pressed.", tail)
         return View(Input.UNKNOWN_FOR_LONG, error=unknown, tell=tell)
+
+    def _asks(self, standing: str) -> bool:
+        """Whether it ends as a question; before log lines, a line of an answer can end so too, but without a blank."""
+        is_tail = bool(self.locator.buffer.tail.strip())
+        return is_question(standing) and (is_tail or standing.endswith(" "))
 
     # -- a line ------------------------------------------------------------------------------------
     def _echo_view(self, now: float) -> View:
