@@ -24,7 +24,8 @@ Corbel Bridge,office,kvrcbos1,Pennant P1,10.44.16.21,PP1-4402,02-4b-56-71-44-02
 Corbel Bridge,wireless,kvr-cb-wc1,Sallow W8,10.44.16.22,SW8-0130,02-4b-56-58-01-30
 """
 QUESTIONS, PAGES, AT_FIRST = "kvr-wj-wc1", "kvrcbos1", "kvr-cb-wc1"
-"""Questions that are begun again; pages at the address that changes; questions that are asked at first contact only."""
+"""Questions that are begun again; pages at the address that changes; questions that each have a page of their own later,
+but for the country."""
 
 
 def run(folder: Path, *options: str) -> None:
@@ -66,19 +67,32 @@ def test_an_address_and_a_password_change_on_every_kind_of_device(job: Callable[
     assert "password of the looker, again" in again and "password of the master, again" not in again
 
 
-def test_what_is_asked_at_first_contact_only_is_owed_and_says_so(job: Callable[..., Path]) -> None:
+def test_pages_are_put_right_later_and_what_is_asked_at_first_contact_only_is_owed(job: Callable[..., Path]) -> None:
     folder = job(
         devices_csv="\n".join([*SHEET.splitlines()[:1], SHEET.splitlines()[4], ""]),
         practice_yaml="pace: 300\nlinger: 60\n",
     )
     run(folder, "--keep-yard")
     file = folder / "job.yaml"
-    file.write_text(file.read_text().replace("Europe/Vienna", "Europe/Zurich"))
-    assert "asked at first contact only: it will be owed" in zinger("run", folder, "--dry").stdout
-    refused = zinger("secret", folder, "wifi-staff", "--rotate")
-    assert refused.returncode == 2 and "at first contact only" in refused.stderr
+    text = file.read_text()
+    for before, after in (
+        ("Europe/Vienna", "Europe/Zurich"),
+        ("country: AT", "country: CH"),
+        ("mesh: off", "mesh: on"),
+        ("5 channel 36", "5 channel 44"),
+        ('"Kettlestone guests" open vlan 60 guest', '"Kettlestone crew" 802.1x vlan 30'),
+        ("      mesh: on", "      mesh: on\n      radius: [10.44.8.26 secret radius-kvr]"),
+    ):
+        assert before in text, f"the demo job holds no {before!r} any more"
+        text = text.replace(before, after)
+    file.write_text(text)
+    assert zinger("secret", folder, "wifi-staff", "--rotate").returncode == 0
+    dry = zinger("run", folder, "--dry").stdout
+    assert "asked at first contact only: it will be owed" in dry and "[Put right]" in dry
     done = zinger("run", folder, "--headless")
-    assert done.returncode == 1 and "clock.zone: refused: it is asked at first contact only" in done.stdout
+    owed = [line for line in done.stdout.splitlines() if "refused" in line]
+    assert done.returncode == 1 and len(owed) == 1, done.stdout
+    assert "wireless.country: refused: it is asked at first contact only" in owed[0]
 
 
 class Otter(socketserver.StreamRequestHandler):

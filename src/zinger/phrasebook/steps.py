@@ -76,15 +76,27 @@ class How:
 
 
 @dataclass(frozen=True)
-class PageReply:
-    """What is done at a page each time that it stands there; with `each`, once for every entry of a list."""
+class PageTurn:
+    """One thing that is done on a page; with `each`, once for every entry of a list.
 
-    turns: tuple[tuple[Act, bool], ...]
+    `to`: the place to which it leads if it does not stay.
+    """
+
+    act: Act
+    each: bool = False
+    to: str = ""
+
+
+@dataclass(frozen=True)
+class PageReply:
+    """What is done at a page each time that it stands there."""
+
+    turns: tuple[PageTurn, ...]
 
     @property
     def sources(self) -> tuple[str, ...]:
         """All its templates."""
-        return tuple(source for act, _ in self.turns for source in act.sources)
+        return tuple(source for turn in self.turns for source in turn.act.sources)
 
 
 ReplyTemplate = str | PageReply
@@ -111,19 +123,16 @@ class LineTemplates:
 
 @dataclass(frozen=True)
 class PageTemplates:
-    """What is done on pages, one after the other, each with the place to which it leads if it does not stay.
+    """What is done on pages, one after the other; with `each`, all of it once for every entry of a list."""
 
-    `each`: once for every entry of a list.
-    """
-
-    acts: tuple[tuple[Act, str], ...]
+    turns: tuple[PageTurn, ...]
     replies: Mapping[str, ReplyTemplate] = field(default_factory=dict)
     each: bool = False
 
     @property
     def sources(self) -> tuple[str, ...]:
         """All its templates."""
-        own = tuple(source for act, _ in self.acts for source in act.sources)
+        own = tuple(source for turn in self.turns for source in turn.act.sources)
         return (*own, *(source for reply in self.replies.values() for source in sources_of(reply)))
 
 

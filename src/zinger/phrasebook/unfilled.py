@@ -59,10 +59,10 @@ def _acts_at(book: Phrasebook, place: str) -> Iterator[PageAct]:
     for _, step in book.every_step():
         if isinstance(step.what, PageTemplates):
             at = step.how.at
-            for act, to in step.what.acts:
+            for turn in step.what.turns:
                 if at == place:
-                    yield from _page_acts(act)
-                at = to or at
+                    yield from _page_acts(turn.act)
+                at = turn.to or at
         if isinstance(step.what, (PageTemplates, AnswerTemplates)):
             yield from _replied(step.what.replies.get(place))
     for interview in book.interviews.values():
@@ -70,8 +70,8 @@ def _acts_at(book: Phrasebook, place: str) -> Iterator[PageAct]:
 
 
 def _replied(reply: ReplyTemplate | None) -> Iterator[PageAct]:
-    for act, _ in reply.turns if isinstance(reply, PageReply) else ():
-        yield from _page_acts(act)
+    for turn in reply.turns if isinstance(reply, PageReply) else ():
+        yield from _page_acts(turn.act)
 
 
 def _page_acts(act: Act) -> Iterator[PageAct]:

@@ -24,12 +24,12 @@ OLD_IS_KEPT = "the old password, which the vault keeps until the new one is prov
 
 @dataclass(frozen=True)
 class Later:
-    """One setting that a run would send: what it was, what it becomes, the words that are sent, guard and way back."""
+    """One setting that a run would send: what it was, what it becomes, the lines that are sent, guard and way back."""
 
     title: str
     before: str
     after: str
-    sent: str
+    sent: tuple[str, ...]
     guard: str
     way_back: str
 
@@ -49,14 +49,15 @@ def later_changes(device: Device, script: Script, memory: Memory) -> list[Later]
         before = was.read or "nothing" if was is not None else "not known"
         asked = script.interviews[step.interview].interview if step.interview else None
         if script.only_at_first(step):
-            found.append(Later(step.title, before, step.value, "", f"{ASKED_ONCE}: it will be owed", ""))
+            found.append(Later(step.title, before, step.value, (), f"{ASKED_ONCE}: it will be owed", ""))
             continue
         only_secret = step.setting in renewed and same
         sent = (step.change if only_secret else None) or (step.also if asked and asked.begin is None else None) or step
         way_back = _way_back(step, memory.said.get(step.setting, "") if was is not None else "")
         guard, back = _guard(sent, asked if sent is step else None), OLD_IS_KEPT if only_secret else way_back
         value = "a new password" if only_secret else step.value
-        found.append(Later(step.title, before, value, sent.shown, guard, back))
+        lines = sent.every_line or (sent.shown,)
+        found.append(Later(step.title, before, value, lines, guard, back))
     return found
 
 
@@ -95,8 +96,7 @@ def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
             lines.append(f"{name}: nothing, as far as is known; it is read back all the same")
         for change in changes:
             lines.append(f"{name}: {change.title}: {change.before} -> {change.after}")
-            if change.sent:
-                lines.append(f"    {change.sent}")
+            lines += (f"    {line}" for line in change.sent)
             if change.guard or change.way_back:
                 back = f"back by: {change.way_back}" if change.way_back else ""
                 lines.append(f"    ({'; '.join(filter(None, (change.guard, back)))})")

@@ -10,10 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import partial
 from typing import Any, Literal
 
 from zinger.phrasebook.book import Interview, Phrasebook
-from zinger.phrasebook.map import Act, Deed
+from zinger.phrasebook.map import Deed
 from zinger.phrasebook.pages import Submit
 from zinger.phrasebook.steps import (
     AnswerTemplates,
@@ -24,6 +25,7 @@ from zinger.phrasebook.steps import (
     Holds,
     How,
     PageTemplates,
+    PageTurn,
     ReplyTemplate,
     StepTemplate,
 )
@@ -533,14 +535,12 @@ class Filler:
         """What is done on pages; forms that can be filled together are submitted once."""
         lines: list[StepLine] = []
         for one in value if what.each and isinstance(value, Iterable) else (value,):
-            for act, to in what.acts:
-                names = {k: v for source in act.sources for k, v in self._using(source, value=one).items()}
-                deed = act.fill(names, {})
-                last = lines[-1] if lines else StepLine(deed, to)
-                both = last.deed.joined(deed) if lines and not last.to and not to else None
-                if both is not None:
-                    lines.pop()
-                lines.append(StepLine(both or deed, to))
+            for turn in what.turns:
+                for deed in _done(turn, partial(self._using, value=one)):
+                    both = lines[-1].deed.joined(deed) if lines and not lines[-1].to and not turn.to else None
+                    if both is not None:
+                        lines.pop()
+                    lines.append(StepLine(both or deed, turn.to))
         return lines
 
     def _undo(self, template: StepTemplate, value: object) -> str:
@@ -624,7 +624,7 @@ def _with_file(template: StepTemplate, lines: tuple[Words, ...], named: str, dev
     def called(deed: Deed) -> Deed:
         return replace(deed, file_named=named) if isinstance(deed, Submit) else deed
 
-    done = tuple(StepLine(called(act.fill(names, {})), to) for act, to in what.acts)
+    done = tuple(StepLine(called(turn.act.fill(names, {})), turn.to) for turn in what.turns)
     return Lines(done, {place: _replied(reply, lambda source: names) for place, reply in what.replies.items()})
 
 
@@ -677,17 +677,17 @@ def _replied(reply: ReplyTemplate, using: Callable[[str], Mapping[str, object]])
     """What answers a question: what is typed, or what is done on a page; `using` gives the names of a template."""
     if isinstance(reply, str):
         return _turns(reply, using(reply))
-    return tuple(deed for act, each in reply.turns for deed in _done(act, each, using))
+    return tuple(deed for turn in reply.turns for deed in _done(turn, using))
 
 
-def _done(act: Act, each: bool, using: Callable[[str], Mapping[str, object]]) -> Iterator[Deed]:
-    """What one act comes to, once for every entry of the value if it is so."""
-    names = {name: value for source in act.sources for name, value in using(source).items()}
+def _done(turn: PageTurn, using: Callable[[str], Mapping[str, object]]) -> Iterator[Deed]:
+    """What one turn on a page comes to, once for every entry of the value if it is so."""
+    names = {name: value for source in turn.act.sources for name, value in using(source).items()}
     value = names.get("value")
-    if not each or not isinstance(value, Iterable) or isinstance(value, str):
-        yield act.fill(names, {})
+    if not turn.each or not isinstance(value, Iterable) or isinstance(value, str):
+        yield turn.act.fill(names, {})
         return
-    yield from (act.fill({**names, "value": one}, {}) for one in value)
+    yield from (turn.act.fill({**names, "value": one}, {}) for one in value)
 
 
 def _turns(reply: str, names: Mapping[str, object]) -> tuple[TypeLine, ...]:

@@ -9,7 +9,7 @@ from zinger.phrasebook.book import Interview, Summary
 from zinger.phrasebook.compile.pages import PagesSection
 from zinger.phrasebook.compile.readings import ReadingsSection
 from zinger.phrasebook.compile.section import PLAIN_NAMES, PUT_NAMES, STEP_NAMES, Path, Section
-from zinger.phrasebook.map import Act, Deed
+from zinger.phrasebook.map import Deed
 from zinger.phrasebook.pages import Submit
 from zinger.phrasebook.shapes import (
     BookShape,
@@ -34,6 +34,7 @@ from zinger.phrasebook.steps import (
     LineTemplates,
     PageReply,
     PageTemplates,
+    PageTurn,
     Reads,
     ReplyTemplate,
     StepTemplate,
@@ -79,7 +80,7 @@ class StepsSection(Section):
         ):
             self.template([*path, key], source, names)
         replies = self._replies([*path, "replies"], p.replies, names)
-        acts = self._acts(path, p, names)
+        turns = self._turns(path, p, names)
         if p.read is not None:
             self.one_of([*path, "read"], "reading that takes the fact", p.read, self.facts)
         for other in p.after:
@@ -87,7 +88,7 @@ class StepsSection(Section):
         return StepTemplate(
             name,
             self._how(path, p, at, send),
-            self._what(p, send, acts, replies),
+            self._what(p, send, turns, replies),
             p.title,
             p.undo or "",
             Reads(p.read, p.shows, self.word([*path, "holds"], "way to compare", p.holds, Holds)) if p.read else None,
@@ -101,24 +102,29 @@ class StepsSection(Section):
         )
 
     def _what(
-        self, p: StepShape, send: str | None, acts: tuple[tuple[Act, str], ...], replies: dict[str, ReplyTemplate]
+        self, p: StepShape, send: str | None, turns: tuple[PageTurn, ...], replies: dict[str, ReplyTemplate]
     ) -> LineTemplates | PageTemplates | AnswerTemplates | FileTemplates:
         if p.file:
             return FileTemplates(p.file, send or "")
         if p.within is not None:
             return AnswerTemplates(p.within, replies)
-        return PageTemplates(acts, replies, p.each) if acts else LineTemplates(send or "", replies)
+        return PageTemplates(turns, replies, p.each) if turns else LineTemplates(send or "", replies)
 
-    def _acts(self, path: Path, p: StepShape, names: frozenset[str]) -> tuple[tuple[Act, str], ...]:
+    def _turns(self, path: Path, p: StepShape, names: frozenset[str]) -> tuple[PageTurn, ...]:
         """What is done on pages: what the step says itself, or each of its list."""
         if not p.do:
-            return ((self.on_pages.act(path, p, names), ""),) if self.on_pages.is_told(p) else ()
+            return (PageTurn(self.on_pages.act(path, p, names)),) if self.on_pages.is_told(p) else ()
         if self.on_pages.is_told(p) or p.send is not None:
             self.bad(path, "write what is done in the list under do or in the step itself, not in both")
         for n, one in enumerate(p.do):
             if one.to is not None:
                 self.known_place([*path, "do", n, "to"], one.to)
-        return tuple((self.on_pages.act([*path, "do", n], one, names), one.to or "") for n, one in enumerate(p.do))
+            if one.each and p.each:
+                self.bad([*path, "do", n, "each"], "the whole step is done once for every entry already; say each once")
+        return tuple(
+            PageTurn(self.on_pages.act([*path, "do", n], one, names), one.each, one.to or "")
+            for n, one in enumerate(p.do)
+        )
 
     def _replies(
         self, path: Path, replies: Mapping[str, str | DoShape | list[DoShape]], names: frozenset[str]
@@ -134,7 +140,7 @@ class StepsSection(Section):
         turns = reply if isinstance(reply, list) else [reply]
         if not turns:
             self.bad(path, "the list is empty; say what is done there")
-        return PageReply(tuple((self.on_pages.act(path, turn, names), turn.each) for turn in turns))
+        return PageReply(tuple(PageTurn(self.on_pages.act(path, turn, names), turn.each) for turn in turns))
 
     def _reads_too(self, path: Path, fact: str, shown: str | ShownShape) -> Reads:
         """Another fact that shows a part of the value."""

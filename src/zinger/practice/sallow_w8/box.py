@@ -6,6 +6,7 @@ Its set-up network stays until the first access point joins; once set up, its pa
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from ipaddress import IPv4Interface
 from typing import Any
 
@@ -18,7 +19,7 @@ from zinger.practice.core.air import AirNetwork
 from zinger.practice.core.pages_box import PagesBox
 from zinger.practice.core.sheet import Sheet, digest
 from zinger.practice.sallow_w8 import pages
-from zinger.practice.sallow_w8.steps import STEPS, TAKES, as_delivered, nets_of
+from zinger.practice.sallow_w8.steps import STEPS, TAKES, as_delivered, nets_again, nets_of
 
 FIRST_DAY = "203.0.113.129/25"
 LEASED = "203.0.113.200/25"
@@ -152,7 +153,7 @@ class SmallController(PagesBox):
         if said.get("go") != "Set it up":
             return await self._again(None)  # type: ignore[arg-type]
         self.draft.values["done"] = "yes"
-        self.running = self.draft.copy()
+        self.running = self.draft.copy()  # the draft goes on as that of the list of networks
         self.keep()
         self.heard.append("set up")
         self.spawn(self._restarts_soon())
@@ -215,25 +216,35 @@ class SmallController(PagesBox):
         if step not in PAGES:
             return HTMLResponse(pages.whole("Nothing", "<p>There is nothing here.</p>"), 404)
         title = f"{pages.TITLES[step]} as set"
-        if step not in ("wire", "people"):
-            rows = pages.rows_of(step, self.running.values, {}).replace("<input", "<input readonly")
-            return self._inside(title, f"<form><table>{rows}</table></form>")
         wrong: dict[str, str] = {}
         said: dict[str, str] = {}
         if request.method == "POST":
             said = {key: str(value) for key, value in (await request.form()).items()}
+            if self.running.people[user].level == "runs":
+                self._put_right(step, said, wrong)
+            else:
+                wrong = dict.fromkeys(("name", "runs", "ssid", "time1", "channel24"), "only who runs it may do this")
+            said = said if wrong else {}
+        values = {**self.running.values, **{p.level: who for who, p in self.running.people.items()}, **said}
+        before = pages.nets_table(self.draft) if step == "nets" else ""
+        buttons = ["Empty the list", "Add it", "Put right", "Take the server"] if step == "nets" else ["Put right"]
+        form = pages.form(f"/see/{step}", "", pages.rows_of(step, values, wrong), buttons, wrong)
+        return self._inside(title, before + form)
+
+    def _put_right(self, step: str, said: Mapping[str, str], wrong: dict[str, str]) -> None:
+        """Take a change to what was set up; the list of networks is drafted first."""
+        if step == "nets":
+            state = nets_again(self.running, self.draft, said, wrong)
+        else:
             state = self.running.copy()
             TAKES[step](state, said, wrong)
-            if self.running.people[user].level != "runs":
-                wrong = {"name": "only who runs it may put this right", "runs": "only who runs it may put this right"}
-            if not wrong:
-                self.running, said = state, {}
-                self.keep()
-                self.heard.append(f"{step} put right")
-                self.spawn(self.moves_after(4))
-        values = {**self.running.values, **{p.level: who for who, p in self.running.people.items()}, **said}
-        form = pages.form(f"/see/{step}", "", pages.rows_of(step, values, wrong), ["Put right"], wrong)
-        return self._inside(title, form)
+        if wrong or state is self.running:
+            return
+        self.running = state
+        self.keep()
+        self.heard.append(f"{step} put right")
+        if step in ("wire", "people"):
+            self.spawn(self.moves_after(4))
 
     async def _fits(self, request: Request) -> Response:
         """Whether a key is that of a network, or of the RADIUS server."""

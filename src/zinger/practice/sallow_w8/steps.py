@@ -60,8 +60,7 @@ def nets(state: Sheet, said: Said, wrong: Wrong) -> None:
         take(state, said, wrong, radius=maybe(host), radiusport=number(1, 65535))
         if said.get("radiuskey"):
             state.secrets["radius"] = digest(said["radiuskey"])
-        if any(net[1] == "accounts" for net in nets_of(state)) and not state.values["radius"]:
-            wrong["radius"] = "a network with accounts needs one"
+        _have_their_server(state, wrong)
         return
     title, kind, vlan, key = (said.get(what, "").strip() for what in ("ssid", "kind", "vlan", "key"))
     if not title or len(title.encode()) > 32 or "|" in title:
@@ -74,10 +73,45 @@ def nets(state: Sheet, said: Said, wrong: Wrong) -> None:
         wrong["vlan"] = "a number from 1 to 4094"
     else:
         guests = "guests" if "guests" in said else "staff"
-        count = len(nets_of(state))
-        state.values[f"net:{count}"] = "|".join((title, kind, vlan, said.get("band", "all"), guests))
+        others = [net for net in nets_of(state) if net[0] != title]
+        _are_nets(state, [*others, [title, kind, vlan, said.get("band", "all"), guests]])
         if kind == "key":
             state.secrets[f"key:{title}"] = digest(key)
+
+
+def _have_their_server(state: Sheet, wrong: Wrong) -> None:
+    if any(net[1] == "accounts" for net in nets_of(state)) and not state.values["radius"]:
+        wrong["radius"] = "a network with accounts needs one"
+
+
+def _are_nets(state: Sheet, nets: list[list[str]]) -> None:
+    """These are the networks, and no others; keys of others are forgotten."""
+    listed = {f"net:{n:02}": "|".join(net) for n, net in enumerate(nets)}
+    state.values = {key: value for key, value in state.values.items() if not key.startswith("net:")} | listed
+    keyed = {f"key:{net[0]}" for net in nets if net[1] == "key"}
+    state.secrets = {name: kept for name, kept in state.secrets.items() if name in keyed or name == "radius"}
+
+
+def nets_again(state: Sheet, draft: Sheet, said: Said, wrong: Wrong) -> Sheet:
+    """The networks of a controller that is set up: listed in a draft, then put right as a whole.
+
+    Returns the state that follows: the same while the draft is worked on.
+    """
+    after = state.copy()
+    match said.get("go"):
+        case "Empty the list":
+            _are_nets(draft, [])
+            return state
+        case "Add it":
+            nets(draft, said, wrong)
+            return state
+        case "Take the server":
+            nets(after, said, wrong)
+        case _:
+            _are_nets(after, nets_of(draft))
+            after.secrets |= {name: key for name, key in draft.secrets.items() if name.startswith("key:")}
+            _have_their_server(after, wrong)
+    return after
 
 
 def people(state: Sheet, said: Said, wrong: Wrong) -> None:
