@@ -117,7 +117,7 @@ def test_filter_help_palette_and_preview(start: Callable[..., Terminal], tmp_pat
     term.escape("Keys and shapes")
     term.keys("r")
     term.until("preview of kvr-wj-sw2", "address fixed 10.44.8.12 len 24", "undo")
-    term.keys("c")
+    term.keys("=")
     term.until("Compare kvr-wj-sw2 with which device?", "kvr-wj-sw1")
     term.keys("Enter")
     shown = term.until("only where they differ", "kvr-wj-sw1")

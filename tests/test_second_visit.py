@@ -24,8 +24,7 @@ Corbel Bridge,office,kvrcbos1,Pennant P1,10.44.16.21,PP1-4402,02-4b-56-71-44-02
 Corbel Bridge,wireless,kvr-cb-wc1,Sallow W8,10.44.16.22,SW8-0130,02-4b-56-58-01-30
 """
 QUESTIONS, PAGES, AT_FIRST = "kvr-wj-wc1", "kvrcbos1", "kvr-cb-wc1"
-"""Questions that are begun again; pages at the address that changes; questions that each have a page of their own later,
-but for the country."""
+"""Questions begun again; pages at the address that changes; first questions of which all but one have a page later."""
 
 
 def run(folder: Path, *options: str) -> None:

@@ -456,6 +456,14 @@ class ZingerApp(GuardedApp):
         if device := self._here():
             self.open_preview(device)
 
+    def action_steer_this(self) -> None:
+        """What can be done with the device on the screen."""
+        from zinger.tui.parts import ZingerScreen
+        from zinger.tui.steering import steer
+
+        if (device := self._here()) and isinstance(self.screen, ZingerScreen):
+            steer(self.screen, [device], lambda: None)
+
     def action_wire_of_this(self) -> None:
         """The wire of the device on the screen."""
         from zinger.tui.lineup import LineUp

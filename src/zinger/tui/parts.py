@@ -168,12 +168,14 @@ class ZingerScreen(Screen[None]):
         return self.query_one(Headline)
 
 
-NEIGHBOURS: list[BindingType] = [
+ABOUT_ONE: list[BindingType] = [
+    Binding("o", "app.steer_this", "this device", show=False, tooltip="run, prove, stop, pass over a setting, a note"),
     Binding("right_square_bracket", "neighbour(1)", "next device", tooltip="the same of the next device"),
     Binding(
         "left_square_bracket", "neighbour(-1)", "previous device", show=False, tooltip="the same of the one before"
     ),
 ]
+"""Keys of every screen about one device."""
 
 
 class DeviceScreen(ZingerScreen):

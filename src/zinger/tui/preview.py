@@ -15,7 +15,7 @@ from zinger.script.compile import Step, compare
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SLATE, VIOLET, fit
-from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline
+from zinger.tui.parts import ABOUT_ONE, COMMON, DeviceScreen, Headline
 from zinger.tui.rows import Rows
 
 
@@ -115,9 +115,9 @@ class Preview(DeviceScreen):
     """What will be sent to one device."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
-        Binding("c", "compare", "compare with another", tooltip="only where the two differ"),
+        Binding("equals_sign", "compare", "compare with another", tooltip="only where the two differ"),
         Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
-        *NEIGHBOURS,
+        *ABOUT_ONE,
         *COMMON,
     ]
 

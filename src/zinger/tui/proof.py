@@ -20,7 +20,7 @@ from zinger.run.board import DeviceLine
 from zinger.tui import decide
 from zinger.tui.footer import KeysFooter
 from zinger.tui.look import DIM, FAINT, GREEN, PAPER, ROSE, SLATE, fit
-from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
+from zinger.tui.parts import ABOUT_ONE, COMMON, DeviceScreen, Headline, Watcher
 from zinger.tui.rows import Rows
 
 SIGNS = {Verdict.HOLDS: ("●", GREEN), Verdict.DIFFERS: ("◆", ROSE), Verdict.ABSENT: ("◇", ROSE)}
@@ -182,10 +182,10 @@ class Proof(DeviceScreen):
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("a", "again", "again", tooltip="send what differs, and read back again"),
         Binding("x", "accept", "accept", tooltip="with a reason, which goes into the papers; empty takes it back"),
-        Binding("o", "pass_over", "pass over", tooltip="do not send it; again: send it"),
+        Binding("d", "pass_over", "pass over", tooltip="do not send it; again: send it"),
         Binding("c", "as_shown", "plan as shown", tooltip="change the plan to what the device shows"),
         Binding("w", "app.wire_of_this", "wire", tooltip="the device, live"),
-        *NEIGHBOURS,
+        *ABOUT_ONE,
         *COMMON,
     ]
 

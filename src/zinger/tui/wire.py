@@ -41,10 +41,9 @@ from zinger.tui.look import (
     turn,
 )
 from zinger.tui.pageview import PagePane, PageView
-from zinger.tui.parts import COMMON, NEIGHBOURS, DeviceScreen, Headline, Watcher
+from zinger.tui.parts import ABOUT_ONE, COMMON, DeviceScreen, Headline, Watcher
 from zinger.tui.recordings import Recordings
 from zinger.tui.rows import Rows
-from zinger.tui.steering import steer
 from zinger.tui.termkeys import key_as_bytes
 from zinger.tui.vault import AskPassword, PickEntry
 
@@ -217,10 +216,9 @@ class Wire(DeviceScreen):
         Binding("v", "recordings", "recordings", tooltip="what was recorded of it, played back"),
         Binding("f4", "type_entry", "type a password", priority=True, tooltip="an entry of the vault, while you type"),
         Binding("f3", "send_break", "send break", priority=True, show=False, tooltip="a serial break, while you type"),
-        Binding("o", "steer", "this device", show=False, tooltip="run, prove, stop, pass over a setting, a note"),
         Binding("p", "app.proof_of_this", "proof", tooltip="what was planned, and what was read back"),
         Binding("r", "app.preview_of_this", "preview", tooltip="what will be sent to it, before it is sent"),
-        *NEIGHBOURS,
+        *ABOUT_ONE,
         *COMMON,
     ]
 
@@ -237,10 +235,6 @@ class Wire(DeviceScreen):
     def book(self) -> Phrasebook:
         """The part of the dialogue that is under way."""
         return self.whole.parts[self.line.part]
-
-    def action_steer(self) -> None:
-        """What can be done with this device now."""
-        steer(self, [self.device], lambda: None)
 
     @property
     def taken(self) -> bool:
