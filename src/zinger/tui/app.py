@@ -7,7 +7,7 @@ picture, and what each screen needs is loaded with it.
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
@@ -19,21 +19,16 @@ from zinger.tui.calling import Calling
 from zinger.tui.collecting import collect_while_nobody_types
 from zinger.tui.opening import Opening
 from zinger.tui.openjobs import Behind, Opened
+from zinger.tui.replanning import LOOKS_AT_FILES_EVERY, Replanning
 from zinger.tui.running import HUNG_UP, RunControl, leave_with_the_terminal, leaves_nobody
 from zinger.tui.typing_guard import GuardedApp
-from zinger.wording import counted
 
 if TYPE_CHECKING:
-    from zinger.desk.editing import Desk
     from zinger.desk.incoming import Incoming
     from zinger.phrasebook.terminal import Terminal
     from zinger.run.board import DeviceLine
     from zinger.run.openjob import OpenJob
     from zinger.run.options import Options
-
-
-LOOKS_AT_FILES_EVERY = 2.0
-"""Seconds between two looks whether somebody else changed the job's files."""
 
 
 class ZingerApp(GuardedApp):
@@ -55,8 +50,8 @@ class ZingerApp(GuardedApp):
     ) -> None:
         super().__init__()
         self._opening, self._start, self._first = opening, start, first
-        self._desk: Desk | None = None
         self._behind = Behind()
+        self.replanning = Replanning(self, self, self._behind)
         self.running = RunControl(self, self, options, self.turns)
         self.fault: Exception | None = None
         """What ended the application: a job that can't be opened, or a fault of our own. The command line tells it."""
@@ -84,7 +79,7 @@ class ZingerApp(GuardedApp):
         """Open the job that is wanted; without one, the welcome."""
         leave_with_the_terminal(self, lambda: self._leave_if(True))
         collect_while_nobody_types(self, lambda: self.last_key)
-        self.set_interval(LOOKS_AT_FILES_EVERY, self._look_at_files)
+        self.set_interval(LOOKS_AT_FILES_EVERY, self.replanning.look)
         self.calling = Calling(self, lambda: [*([self.job.board] if self.has_job else []), *self._behind.boards()])
         if self._opening is None:
             from zinger.tui.welcome import Welcome
@@ -146,17 +141,18 @@ class ZingerApp(GuardedApp):
 
     def _show_job(self, job: OpenJob, again: Opened | None = None) -> None:
         if self.has_job:
-            self._behind.put(Opened(self.job, self.running, self._desk))
+            self._behind.put(Opened(self.job, self.running, self.replanning.desk, self.replanning.stamps))
         self.running = again.running if again else self.running.of_another_job()
         self._take_job(job)
-        self._desk = again.desk if again else None
+        if again:
+            self.replanning.begin(again.desk, again.stamps)
         Opened(job, self.running).remember()
         if job.plan.errors():
             self.action_plan()
 
     def _take_job(self, job: OpenJob) -> None:
-        self.job, self.running.job, self._desk = job, job, None
-        self._files = job.folder.stamps()
+        self.job = self.running.job = job
+        self.replanning.begin()
         self._show_line_up()
 
     def standing(self, path: Path) -> dict[str, int]:
@@ -188,7 +184,7 @@ class ZingerApp(GuardedApp):
         from zinger.tui.importing import ImportScreen
 
         if incoming is None:
-            if self._desk is not None and self._desk.edits.unsaved:
+            if self.replanning.unsaved:
                 self.notify("save the plan first (s), then import")
                 return
             incoming = Incoming(self.job.folder.path, self.job.plan.title)
@@ -205,91 +201,15 @@ class ZingerApp(GuardedApp):
 
     def plan_changed(self) -> None:
         """The plan's files were saved: what is shown and sent follows them; devices that it changes are offered."""
-        before = self.last_key
+        self.replanning.saved()
 
-        def offer(changed: list[str]) -> None:
-            if changed and self.last_key == before:
-                self._offer(changed)
-            elif changed:  # who is typing again did not mean this question with the next key
-                self.notify(f"{counted(len(changed), 'device')} set up before can take the change: g or o sends it")
+    def plan_value(self, device: str, setting: str, text: str) -> None:
+        """Another value in a device's own row of the sheet, saved at once."""
+        self.replanning.plan_value(device, setting, text)
 
-        self.run_worker(self._read_again(offer), name="plan")
-
-    def _look_at_files(self) -> None:
-        """What somebody changed in the job's files or phrasebooks is taken in; not while the plan here is not saved."""
-        if not self.has_job or (self._desk is not None and self._desk.edits.unsaved):
-            return
-        stamps = self.job.folder.stamps()
-        if stamps != self._files:
-            self._files = stamps
-
-            def tell(changed: list[str]) -> None:
-                errors = len(self.job.plan.errors())
-                more = f"; {counted(errors, 'error')} in the plan, e shows them" if errors else ""
-                self.notify(f"the job's files were changed on disk and are taken in{more}")
-
-            self.run_worker(self._read_again(tell), name="plan")
-
-    async def _read_again(self, then: Callable[[list[str]], None]) -> None:
-        """Show and send what the files say now; `then` gets the devices that were set up under another plan.
-
-        Files that can't be read change nothing, and the person is told. A run that is started meanwhile waits for this.
-        """
-        from zinger.run.openjob import open_again
-
-        async with self.running.reading:
-            self._files, shown, running = self.job.folder.stamps(), self.job, self.running
-            try:
-                job = await open_again(shown, lambda: running.busy())
-            except ZingerError as error:
-                self.tell("The plan can't be read again", str(error))
-                return
-            if self.running is not running:
-                self._behind.adopt(running, job)  # another job is shown by now
-            elif self.job is shown:
-                then(self._adopt(job))
-            else:
-                then([])  # it was read by somebody else meanwhile, and later than this
-
-    def _take_plan(self) -> None:
-        """Show and send what the files say now; told where they can't be read."""
-        from zinger.run.openjob import OpenJob
-
-        self._files = self.job.folder.stamps()
-        try:
-            self._adopt(OpenJob(self.job.folder))
-        except ZingerError as error:
-            self.tell("The plan can't be read again", str(error))
-
-    def _adopt(self, job: OpenJob) -> list[str]:
-        """Show and send under this plan from now on; returns the devices that were set up under another."""
-        from zinger.run.laterchange import changed_devices
-        from zinger.tui.parts import ZingerScreen
-
-        if self.running.run is not None:
-            self.running.run.adopt(job)
-            busy = self.running.busy()
-            if busy:
-                self.notify(f"{counted(len(busy), 'device')} in work go on as begun; the others are under the new plan")
-        before, self.job, self.running.job = set(changed_devices(self.job)), job, job
-        for screen in self.screen_stack:
-            if isinstance(screen, ZingerScreen):
-                screen.take_board(self.job.board)
-        return [name for name in changed_devices(job) if name not in before]
-
-    def _offer(self, changed: list[str]) -> None:
-        """Devices that were set up are planned otherwise now: show what would be sent, and send it if wanted."""
-        from zinger.run.laterchange import told
-        from zinger.tui.choosing import ChoiceDialog
-
-        def chosen(now: bool | None) -> None:
-            if now:
-                self.running.set_off(changed)
-
-        them = changed[0] if len(changed) == 1 else counted(len(changed), "device")
-        choices = [(True, f"apply to {them}: send this, save and prove it"), (False, "not now; g or o does it later")]
-        body = "\n".join(told(self.job, changed, most=14))
-        self.push_screen(ChoiceDialog(f"Saved. Apply to {them}?", choices, body), chosen)
+    def swap_box(self, device: str, numbers: Mapping[str, str]) -> None:
+        """Another box, by serial number and MAC, in a device's place: into the sheet, out of the journal's belief."""
+        self.replanning.swap_box(device, numbers)
 
     def action_plan(self) -> None:
         """The plan, to look at and to change."""
@@ -297,44 +217,8 @@ class ZingerApp(GuardedApp):
 
         if isinstance(self.screen, PlanScreen):
             return
-        if (desk := self._at_desk()) is not None:
+        if (desk := self.replanning.at_desk()) is not None:
             self.push_screen(PlanScreen(desk, self._here()))
-
-    def _at_desk(self) -> Desk | None:
-        """The plan on the desk, which is laid out when it is first wanted; None, and told, where that can't be."""
-        from zinger.desk.editing import Desk
-
-        try:
-            if self._desk is None:
-                vault = self.job.vault
-                self._desk = Desk(self.job.folder, self.job.families.rules, vault.traits() if vault else {})
-        except ZingerError as error:
-            self.tell("The plan can't be edited", str(error))
-        return self._desk
-
-    def _write_row(self, device: str, cells: dict[str, str], words: str) -> bool:
-        """Write cells of a device's own row of the sheet, and save; False, and told, where that can't be."""
-        desk = self._at_desk()
-        if desk is None:
-            return False
-        if desk.edits.unsaved:
-            self.notify("save the plan first (s)")
-            return False
-        try:
-            desk.write_row(device, cells, words)
-        except ZingerError as error:
-            self.tell("The plan was not changed", str(error))
-            return False
-        return True
-
-    def plan_value(self, device: str, setting: str, text: str) -> None:
-        """Another value in a device's own row of the sheet, saved at once."""
-        if not self._write_row(device, {setting: text}, f"{setting} of {device} as shown"):
-            return
-        self._take_plan()
-        self.pop_screen()
-        self.open_proof(device)  # its line is another one under another plan
-        self.notify(f"{setting} of {device} is planned as {text}; g carries it on")
 
     def keep_secret(self, entry: str, secret: str) -> None:
         """Put a password into the vault, and have it masked from now on. Raises ZingerError."""
@@ -358,23 +242,6 @@ class ZingerApp(GuardedApp):
         words = ["wire", console, "--job", str(self.job.folder.path), "--device", device]
         with self.suspend():
             subprocess.run([sys.executable, "-m", "zinger.cli", *words], check=False)
-
-    def swap_box(self, device: str, serial: str, mac: str) -> None:
-        """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
-        from zinger.run.swap import forget_box
-
-        if not self._write_row(
-            device, {"serial": serial, **({"mac": mac} if mac else {})}, f"another box for {device}"
-        ):
-            return
-        try:
-            event = forget_box(self.job, device)
-        except ZingerError as error:
-            self.tell("What is known of the box before was not dropped", str(error))
-            return
-        self._take_plan()
-        self.running.steer([(device, event)])
-        self.notify(f"{device} is {serial} now; nothing is known of this box yet")
 
     def open_card(self, family: str) -> None:
         """A family's factory card."""
@@ -486,7 +353,7 @@ class ZingerApp(GuardedApp):
         """Recent jobs and the ways to begin; a run that is under way goes on."""
         from zinger.tui.welcome import Welcome
 
-        if self._desk is not None and self._desk.edits.unsaved:
+        if self.replanning.unsaved:
             self.notify("save the plan first (s)")
         elif not isinstance(self.screen, Welcome):
             self.push_screen(Welcome())
@@ -524,7 +391,7 @@ class ZingerApp(GuardedApp):
         from zinger.tui.dialogs import leaving, not_saved
 
         busy = self.running.busy() | self._behind.busy()
-        unsaved = self._desk.edits.unsaved if self._desk else []
+        unsaved = self.replanning.unsaved
         if unsaved and not busy:
             self.push_screen(not_saved(unsaved), self._leave_if)
         elif busy:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -15,7 +15,7 @@ from textual.screen import ModalScreen
 from textual.suggester import Suggester
 from textual.widgets import Input, Static
 
-from zinger.tui.look import BRASS, DIM, PAPER
+from zinger.tui.look import BRASS, DIM, PAPER, ROSE
 from zinger.tui.rows import Rows
 
 TYPED_FROM = 12
@@ -111,26 +111,40 @@ class TypedLine(Input):
 
 
 class LineDialog(ModalScreen[str | None]):
-    """One line of text; returns it, None when it was left."""
+    """One line of text; returns it, None when it was left. What is `wrong` with it is told, and it stays open."""
 
     BINDINGS: ClassVar[list[BindingType]] = [Binding("escape", "leave", "leave", priority=True)]
 
-    def __init__(self, title: str, body: str = "", text: str = "", placeholder: str = "") -> None:
+    def __init__(
+        self,
+        title: str,
+        body: str = "",
+        text: str = "",
+        placeholder: str = "",
+        wrong: Callable[[str], str] = lambda text: "",
+    ) -> None:
         super().__init__()
-        self.title_text, self.body, self.text, self.placeholder = title, body, text, placeholder
+        self.title_text, self.body, self.text, self.placeholder, self._wrong = title, body, text, placeholder, wrong
 
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
             yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
             yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
             yield TypedLine(value=self.text, placeholder=self.placeholder, id="line", select_on_focus=False)
+            yield Static(id="wrong")
             yield Static(Text("Enter takes it, Esc leaves it as it is", DIM))
 
     def on_mount(self) -> None:
+        self.query_one("#wrong").display = False
         self.query_one(Input).focus()
 
     def on_input_submitted(self, event: Input.Submitted) -> None:
-        self.dismiss(event.value)
+        if wrong := self._wrong(event.value):
+            told = self.query_one("#wrong", Static)
+            told.display = True
+            told.update(Text(wrong, ROSE))
+        else:
+            self.dismiss(event.value)
 
     def action_leave(self) -> None:
         """Leave it as it was."""

@@ -6,6 +6,7 @@ screen with the application that opens it.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
@@ -67,8 +68,8 @@ class Host(Protocol):
     def open_bare_wire(self, device: str) -> None:
         """Open the wire of a device that no phrasebook speaks to, in the place of this screen until it is left."""
 
-    def swap_box(self, device: str, serial: str, mac: str) -> None:
-        """Another box takes the place of a device: into the sheet, and out of the journal's belief."""
+    def swap_box(self, device: str, numbers: Mapping[str, str]) -> None:
+        """Another box, by serial number and MAC, in a device's place: into the sheet, out of the journal's belief."""
 
     def keep_secret(self, entry: str, secret: str) -> None:
         """Put a password into the vault, and have it masked from now on. Raises ZingerError."""

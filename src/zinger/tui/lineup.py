@@ -104,6 +104,8 @@ class LineUp(ZingerScreen):
         hands.hands = title.hands = self.host.running.run.hands if self.host.running.run else None
         hands.look()
         title.look()
+        if hands.has_focus and not hands.shows_cursor:
+            lines.focus()  # nothing is left to do there: the keys would go nowhere
         board = self.host.job.board
         line = board.lines.get(hands.device) or board.lines.get(lines.selected or "")
         if line is not None and line.recorded is None:

@@ -16,11 +16,12 @@ if TYPE_CHECKING:
 
 @dataclass
 class Opened:
-    """A job, its run if it was begun, and its plan on the desk."""
+    """A job, its run if it was begun, its plan on the desk, and its files as they were when they were read last."""
 
     job: OpenJob
     running: RunControl
     desk: Desk | None = None
+    stamps: object = None
 
     def remember(self) -> None:
         """Keep how it stands for the list of recent jobs."""

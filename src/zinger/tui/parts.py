@@ -184,6 +184,26 @@ class DeviceScreen(ZingerScreen):
     def __init__(self, line: DeviceLine) -> None:
         super().__init__()
         self.line = line
+        self._planned_otherwise = False
+
+    def take_board(self, board: Board) -> None:
+        super().take_board(board)
+        self._planned_otherwise = board.lines.get(self.device) is not self.line
+
+    def _tick(self) -> None:
+        if self._planned_otherwise and self.app.screen is self:
+            self._planned_otherwise = False
+            self._show_as_planned()
+        else:
+            super()._tick()
+
+    def _show_as_planned(self) -> None:
+        """Another plan has another line of the device: the same screen of that one takes the place of this."""
+        if line := self.host.job.board.lines.get(self.device):
+            self.app.switch_screen(self.beside(line))
+        else:
+            self.app.pop_screen()
+            self.app.notify(f"{self.device} is in the plan no more, or no phrasebook speaks to it now")
 
     @property
     def device(self) -> str:

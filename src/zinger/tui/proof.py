@@ -189,12 +189,12 @@ class Proof(DeviceScreen):
         *COMMON,
     ]
 
-    def __init__(self, line: DeviceLine) -> None:
+    def __init__(self, line: DeviceLine, about: str = "") -> None:
         super().__init__(line)
-        self._seen = -1
+        self._seen, self._about = -1, about
 
     def beside(self, line: DeviceLine) -> DeviceScreen:
-        return Proof(line)
+        return Proof(line, self._setting)
 
     def compose(self) -> ComposeResult:
         yield Headline(self.host.job.board, f"proof of {self.device}", self.line.family)
@@ -206,8 +206,10 @@ class Proof(DeviceScreen):
         yield KeysFooter()
 
     def on_mount(self) -> None:
-        self.query_one(Findings).focus()
+        findings = self.query_one(Findings)
+        findings.focus()
         super().on_mount()
+        findings.select(self._about)
 
     def follow(self) -> None:
         self.headline().look()

@@ -113,6 +113,9 @@ class Recordings(DeviceScreen):
     def beside(self, line: DeviceLine) -> DeviceScreen:
         return Recordings(line, self.folder)
 
+    def _show_as_planned(self) -> None:
+        """What was recorded is the same under any plan."""
+
     def compose(self) -> ComposeResult:
         yield Headline(self.host.job.board, f"recordings of {self.device}", self.line.family)
         with Horizontal(id="wire-body"):

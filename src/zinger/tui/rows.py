@@ -23,8 +23,8 @@ from zinger.tui.look import BRASS, FAINT, RAISED
 
 _RAISED = Style(bgcolor=RAISED)
 _NO_BAR = Strip([Segment(" ")])
-_BAR = {focused: Strip([Segment("▌", Style(color=colour))]) for focused, colour in ((True, BRASS), (False, FAINT))}
-"""What stands before the line under the cursor."""
+_BAR = {True: Strip([Segment("▌", Style(color=BRASS))]), False: Strip([Segment("▏", Style(color=FAINT))])}
+"""What is drawn before the line under the cursor: thick where the keys go, thin in the other lists."""
 
 
 class Rows(ScrollView, can_focus=True):

@@ -105,13 +105,26 @@ def _them(some: Sequence[str], names: Sequence[str]) -> str:
 def _swap(screen: ZingerScreen, name: str) -> None:
     """Ask for the numbers on the new box."""
 
+    from zinger.desk.editing import Desk
+
+    def numbers(text: str) -> dict[str, str]:
+        serial, _, mac = text.strip().partition(" ")
+        return {"serial": serial, **({"mac": mac.strip()} if mac else {})}
+
+    def wrong(text: str) -> str:
+        serial = numbers(text)["serial"]
+        owner = next((d.name for d in screen.host.job.plan.devices if serial and d.serial == serial), "")
+        if owner:
+            return f"{serial} is planned as {owner} already. Read the label of the new box."
+        return next((why for what, cell in numbers(text).items() if (why := Desk.refusal(what, cell))), "")
+
     def typed(text: str | None) -> None:
         if text and text.strip():
-            serial, _, mac = text.strip().partition(" ")
-            screen.host.swap_box(name, serial, mac.strip())
+            screen.host.swap_box(name, numbers(text))
 
     body = "Its serial number, and its MAC behind it if it has one. What was known of the one before counts no more."
-    screen.app.push_screen(LineDialog(f"Another box for {name}", body, placeholder="QS2-0499 02-4b-56-10-33-09"), typed)
+    dialog = LineDialog(f"Another box for {name}", body, placeholder="QS2-0499 02-4b-56-10-33-09", wrong=wrong)
+    screen.app.push_screen(dialog, typed)
 
 
 def _pass_over(screen: ZingerScreen, name: str) -> None:
