@@ -103,7 +103,7 @@ async def test_a_plan_that_is_saved_meanwhile_is_for_the_devices_that_are_not_in
     await run.set_off([TWO])
     await until(lambda: all(task.done() for task in run.tasks.values()))
     lines = run.job.board.lines
-    assert lines[ONE].sentence == "plan changed since it was read back; run it again"
+    assert lines[ONE].sentence == "plan changed · run it again"
     assert "Halt" in str(lines[ONE].device.values["banner"].value)
     (found,) = [f for f in lines[TWO].findings.values() if f.setting == "banner" and f.source.value == "running"]
     assert found.holds and found.read.startswith("Halt.")
@@ -167,7 +167,7 @@ def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Ter
     term.until("the fan rattles")
     sheet = folder / "devices.csv"  # who changes the plan changes what is shown on this screen
     sheet.write_text(sheet.read_text().replace("10.44.8.11", "10.44.8.41"))
-    term.until("taken in", "plan changed since it was read back")
+    term.until("taken in", "plan changed · run it again")
     term.keys("o")
     term.until("swap the box")
     term.keys("End", "Enter")

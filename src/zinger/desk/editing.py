@@ -36,6 +36,11 @@ class Target:
     words: str
     stem: tuple[str, ...] = ()
 
+    @property
+    def short(self) -> str:
+        """Its kind alone."""
+        return {"roles": "role", "sites": "site"}.get(self.stem[0], self.stem[0]) if self.stem else "device"
+
     def holds(self, device: Device) -> bool:
         """Whether a value that stands there is a device's, unless a stronger layer says otherwise."""
         kind, key = self.stem[0] if self.stem else "", self.stem[-1] if self.stem else ""

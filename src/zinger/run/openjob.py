@@ -160,7 +160,7 @@ def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
     elif memory.rotating:
         line.say(f"{counted(len(memory.rotating), 'new password')} to be sent; run it", Mark.AHEAD)
     elif memory.concluded_at and memory.concluded_of not in ("", revision):
-        line.say("plan changed since it was read back; run it again", Mark.AHEAD)
+        line.say("plan changed · run it again", Mark.AHEAD)
     elif memory.concluded_at:
         _recall_outcome(line, memory, memory.concluded_at)
     elif memory.needs_you:

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from zinger.errors import ZingerError
-from zinger.plan.settings import SETTINGS
-from zinger.plan.values.bad import refusal
+from zinger.proof.asshown import as_shown
 from zinger.proof.findings import Finding
 from zinger.proof.outcome import title_of
 from zinger.run.accepting import accepted
@@ -69,13 +68,13 @@ def note(screen: ZingerScreen, device: str) -> None:
 
 def plan_as_shown(screen: ZingerScreen, device: str, found: Finding) -> None:
     """Change the plan to what the device shows, if that can be read as a value; shown before it is done."""
-    setting = SETTINGS.get(found.setting)
-    shown = found.read.strip()
-    if setting is None or not shown or refusal(setting.parse, shown) is not None:
-        screen.notify(f"{found.read!r} can't be planned as it stands; e on the line-up edits the plan")
+    job = screen.host.job
+    planned = job.plan.device(device)
+    text = as_shown(planned, job.books[planned.family], found)
+    if text is None:
+        screen.notify(f"Zinger can't tell which value shows as {found.read!r}; e on the line-up edits the plan")
         return
-    text = setting.text(setting.parse(shown))
-    body = Text(f"{setting.title} of {device}, in its own row of the sheet\n\n", PAPER)
+    body = Text(f"{found.title} of {device}, in its own row of the sheet\n\n", PAPER)
     body.append(f"  - {found.planned}\n", ROSE).append(f"  + {text}\n", GREEN)
 
     def answer(yes: bool | None) -> None:

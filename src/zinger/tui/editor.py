@@ -36,11 +36,16 @@ class EditorLine(Input):
     """The line itself; Tab chooses where the value goes."""
 
     BINDINGS: ClassVar[list[BindingType]] = [
+        Binding("enter", "submit", "take it"),
         Binding("tab", "place(1)", "where it goes", priority=True),
         Binding("escape", "drop", "leave it", priority=True),
         # at once, or what is typed right behind it would be taken away with the rest
         Binding("ctrl+u", "delete_left_all", show=False, priority=True),
     ]
+
+    def check_consume_key(self, key: str, character: str | None) -> bool:
+        """The toolkit knows no character of this name, and would offer the screen's key for it."""
+        return key == "slash" or super().check_consume_key(key, character)
 
     class Dropped(Message):
         """The person left it as it was."""
@@ -92,6 +97,7 @@ class ValueEditor(Widget):
         self.desk = desk
         self._edit: _Edit | None = None
         self._typed_at = 0.0
+        self._news: Text | None = None
 
     def compose(self) -> ComposeResult:
         with Horizontal():
@@ -179,14 +185,25 @@ class ValueEditor(Widget):
         """Where the value goes, and what trying it told."""
         if self._edit is None:
             return
-        text = Text(" for ", DIM)
-        for number, target in enumerate(self._edit.targets):
-            here = number == self._edit.chosen
-            text.append(f" {target.words} ", Style(color=BRASS if here else DIM, reverse=here, bold=here))
-        text.append("  Tab, Enter, Esc", DIM)
+        full = self._places(short=False).append("  Tab, Enter, Esc", DIM)
+        self._news, room = news, self.size.width
+        text = full if full.cell_len <= room or not room else self._places(short=True)
         setting = self._edit.setting
         second = news or Text(f" {SETTINGS[setting].reference if setting in SETTINGS else ''}", DIM)
         self.query_one("#editor-note", Static).update(Text.assemble(text, "\n", second))
+
+    def on_resize(self) -> None:
+        self._say(self._news)
+
+    def _places(self, *, short: bool) -> Text:
+        """Where the value can go; in short, all but the chosen place by their kind alone."""
+        assert self._edit is not None
+        text = Text(" for ", DIM)
+        for number, target in enumerate(self._edit.targets):
+            here = number == self._edit.chosen
+            words = target.short if short and not here else target.words
+            text.append(f" {words} ", Style(color=BRASS if here else DIM, reverse=here, bold=here))
+        return text
 
     # -- what the person does ------------------------------------------------------------------------
     def on_input_changed(self, event: Input.Changed) -> None:

@@ -8,7 +8,7 @@ from zinger.desk.editing import Desk
 from zinger.plan.problems import Problem
 from zinger.tui.parts import ZingerScreen
 from zinger.tui.plan_files import repair_dialog
-from zinger.tui.plan_parts import Findings
+from zinger.tui.plan_findings import Findings
 
 
 class FindingSteps:
@@ -35,10 +35,8 @@ class FindingSteps:
             self._screen.notify("no errors, no warnings")
             return
         if findings.has_class("-visited"):
-            findings.cursor = (findings.cursor + 1) % len(findings.problems)
+            findings.select((findings.selected + 1) % len(findings.problems))
         findings.add_class("-visited")
-        findings.scroll_to(y=max(0, findings.cursor - 1), animate=False)
-        findings.refresh()
         self.here()
 
     def repair(self) -> None:

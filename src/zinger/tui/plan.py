@@ -29,8 +29,9 @@ from zinger.tui.job_parts import JobScreen
 from zinger.tui.look import DIM, ROSE, VIOLET
 from zinger.tui.parts import COMMON, ZingerScreen
 from zinger.tui.plan_files import PlanFiles
+from zinger.tui.plan_findings import Findings
 from zinger.tui.plan_moves import PlanMoves
-from zinger.tui.plan_parts import Facts, Findings, LadderView, PlanHeadline, Tree, Values, problems_of
+from zinger.tui.plan_parts import Facts, LadderView, PlanHeadline, Tree, Values, problems_of
 from zinger.tui.resolving import Resolving
 from zinger.tui.rows import Rows
 
@@ -207,7 +208,7 @@ class PlanScreen(ZingerScreen):
             return
         editor.say_what_it_changes(self.desk.plan, plan)
         self.query_one(Findings).take(plan)
-        self.query_one(PlanHeadline).take(plan, len(self.desk.edits.unsaved) + 1)
+        self.query_one(PlanHeadline).take(plan, len(self.desk.edits.unsaved))
 
     # -- editing -------------------------------------------------------------------------------------
     def _devices(self) -> list[Device]:

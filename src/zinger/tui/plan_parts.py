@@ -17,7 +17,7 @@ from zinger.plan.problems import Problem, Severity
 from zinger.plan.settings import SECTIONS, SETTINGS
 from zinger.plan.subjects.switching.settings import PORTS
 from zinger.run.board import Board
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, first_fitting, fit, parts_fitting
 from zinger.tui.parts import Headline, Watcher
 from zinger.tui.rows import Rows
 from zinger.wording import counted
@@ -26,6 +26,8 @@ MEND, THINK = ("◆", ROSE), ("◇", BRASS)
 _PORT_MODES = {"access": SLATE, "trunk": VIOLET, "general": BRASS, "off": DIM}
 
 
+NARROW = 60
+"""Columns below which values and their origins have no room side by side."""
 WHO = ("site", "subnet", "role", "family", "serial", "mac", "label", "location", "console", "fingerprint")
 """Who a device is, and its site's subnet: shown and edited beside its settings."""
 
@@ -208,7 +210,9 @@ class Tree(Rows):
             site, number = what
             sign = "▸" if site.key in self.folded else "▾"
             text = Text(f"{sign} ", DIM).append(site.name, Style(color=PAPER, bold=True))
-            return text.append(f"  {site.subnet or 'no subnet'}  {number}", DIM)
+            net = str(site.subnet or "no subnet")
+            told = first_fitting(width - text.cell_len - 2, f"{net}  {number}", net, str(number), "")
+            return text.append(f"  {told}", DIM)
         return self._device(what, width)
 
     def _device(self, device: Device, width: int) -> Text:
@@ -313,9 +317,10 @@ class Values(Rows):
         return (self._version, self._items[index])
 
     def columns(self, width: int) -> tuple[int, int]:
-        """Where values begin, and where origins do."""
-        value = 22 if width >= 70 else 15
-        return value, max(value + 14, min(width - 20, value + int((width - value) * 0.58)))
+        """Where values begin, and where origins do; where there is no room for both, origins give way."""
+        titles = max((len(SETTINGS[name].title) for _, name in self._items if name in SETTINGS), default=0)
+        value = max(15, min(titles + 4, 24 if width < NARROW else 30))
+        return value, width if width < NARROW else max(value + 14, min(width - 20, value + int((width - value) * 0.58)))
 
     def draw(self, index: int, width: int) -> Text:
         kind, name = self._items[index]
@@ -327,19 +332,21 @@ class Values(Rows):
         if name in WHO:
             text = Text(f"  {name:<{at - 2}}", DIM)
             text.append(f"{fit(who(self.device, name) or '-', origin - at - 2):<{origin - at}}", PAPER)
-            return text.append("job.yaml" if name == "subnet" else f"sheet, row {self.device.spot.line}", DIM)
+            origin_words = "job.yaml" if name == "subnet" else f"sheet, row {self.device.spot.line}"
+            return text.append(fit(origin_words, width - origin), DIM)
         setting, value = SETTINGS[name], self.device.values.get(name)
         text = mark(self.lit.get(name)).append(" ").append(f"{fit(setting.title, at - 3):<{at - 2}}", DIM)
         if value is None:
             return text.append("not planned", Style(color=FAINT if name not in self.lit else ROSE, italic=True))
         colour = {Severity.ERROR: ROSE, Severity.WARNING: BRASS, None: PAPER}[self.lit.get(name)]
         text.append(f"{fit(value.shown, origin - at - 2):<{origin - at}}", Style(color=colour))
-        return text.append(fit(self._origin(value), width - origin), DIM)
+        return text.append(fit(origin_of(value), width - origin), DIM)
 
-    @staticmethod
-    def _origin(value: Value) -> str:
-        over = f"  (over {value.overrode[0][1].label})" if value.overrode else ""
-        return f"{value.origin.label}{over}"
+
+def origin_of(value: Value) -> str:
+    """Where a value comes from, and what it overrode, in words."""
+    over = f"  (over {value.overrode[0][1].label})" if value.overrode else ""
+    return f"{value.origin.label}{over}"
 
 
 class Facts(Watcher):
@@ -370,12 +377,15 @@ class Facts(Watcher):
             return Text("  no device here", DIM)
         text = Text().append(f" {device.name}", Style(color=PAPER, bold=True))
         facts = (self.title, device.role, device.location, device.serial, device.mac, device.label)
-        text.append(f"  {' · '.join(f for f in facts if f)}\n", DIM)
+        room = self.size.width - text.cell_len - 3
+        text.append(f"  {parts_fitting(room, ' · '.join(f for f in facts if f))}\n", DIM)
         value = device.values.get(self.setting or "")
         if value is not None and value.overrode:
             show = value.setting.show
             others = ", ".join(f"{origin.label} said {show(was)}" for was, origin in value.overrode)
             return text.append(f" {fit(others, self.size.width - 2)}", DIM)
+        if value is not None and self.size.width < NARROW:  # there, no column tells it
+            return text.append(f" {value.shown}", PAPER).append(f"  {origin_of(value)}", DIM)
         if value is not None and len(value.shown) > self.size.width // 2:
             return text.append(f" {fit(value.shown, self.size.width - 2)}", PAPER)
         return text.append_text(self._strip(device))
@@ -433,9 +443,9 @@ class LadderView(Watcher):
             return Text.assemble((" addresses", Style(color=SLATE, bold=True)), (" · no subnet to draw", DIM))
         told = (Use.DEVICE, Use.SERVER, Use.POOL, Use.RESERVED, Use.CLASH, Use.FREE)
         used = [(use, shown.count(use)) for use in told]
-        counts = ", ".join(f"{number} {_words(use, number)}" for use, number in used if number)
+        counts = " · ".join(f"{number} {_words(use, number)}" for use, number in used if number)
         text = Text().append(" addresses", Style(color=SLATE, bold=True))
-        text.append(fit(f" · {site.name} {shown.net} · {counts}", self.size.width - 12) + "\n", DIM)
+        text.append(parts_fitting(self.size.width - 12, f" · {site.name} {shown.net} · {counts}") + "\n", DIM)
         text.append_text(self._strip(shown))
         return text.append("\n").append_text(self._legend(shown))
 
@@ -470,77 +480,3 @@ def _words(use: Use, number: int) -> str:
     plural = {Use.DEVICE: "devices", Use.SERVER: "servers", Use.POOL: "in a pool", Use.CLASH: "clashing"}
     single = {Use.POOL: "DHCP pool", Use.CLASH: "clash"}
     return plural.get(use, use.value) if number > 1 or use is Use.CLASH else single.get(use, use.value)
-
-
-def _has(problem: Problem, words: list[str]) -> bool:
-    text = f"{problem.severity.value} {problem.id} {problem.what} {problem.spot}".lower()
-    return all(word in text for word in words)
-
-
-class Findings(Rows):
-    """The problems in words an engineer would use; Enter goes there, m repairs."""
-
-    def __init__(self) -> None:
-        super().__init__(id="problems")
-        self.problems: list[Problem] = []
-        self._all: list[Problem] = []
-        self._version = 0
-
-    def take(self, plan: Plan) -> None:
-        """Show these problems, errors first; the cursor stays on its problem if that is still there."""
-        self._all = sorted(plan.problems, key=lambda p: p.severity is not Severity.ERROR)
-        self._lay_out(self._all)
-
-    def narrow(self, wanted: str, devices: frozenset[str]) -> None:
-        """Show only those that have these words, or that are of these devices alone."""
-        words = wanted.lower().split()
-        self._lay_out([p for p in self._all if _has(p, words) or (p.devices and devices.issuperset(p.devices))])
-
-    def _lay_out(self, problems: list[Problem]) -> None:
-        before = self.problems[self.cursor] if self.cursor < len(self.problems) else None
-        self.problems = problems
-        self._version += 1
-        self.cursor = min(self.cursor, max(0, len(problems) - 1))
-        if before in self.problems:
-            self.cursor = self.problems.index(before)
-        self.redraw()
-
-    def count(self) -> int:
-        return max(1, len(self.problems))
-
-    def key(self, index: int) -> Any:
-        return index if index < len(self.problems) else None
-
-    def stamp(self, index: int) -> Hashable:
-        return (self._version, index)
-
-    def draw(self, index: int, width: int) -> Text:
-        if not self.problems:
-            return Text(" none of this filter", DIM) if self._all else Text(" no errors, no warnings", GREEN)
-        problem = self.problems[index]
-        text = mark(problem.severity).append(" ")
-        who = self._who(problem)
-        repair = f"m  {problem.repair.words}" if problem.repair else ""
-        room = width - 22 - (min(len(repair), 34) + 2 if repair and width > 90 else 0)
-        text.append(f"{fit(who, 18):<19}", Style(color=PAPER))
-        text.append(
-            f"{fit(problem.what, room):<{max(room, 0)}}", DIM if problem.severity is Severity.WARNING else PAPER
-        )
-        if repair and width > 90:
-            text.append(f" {fit(repair, 34)}", GREEN)
-        return text
-
-    @staticmethod
-    def _who(problem: Problem) -> str:
-        if len(problem.devices) > 1:
-            return (
-                f"{problem.devices[0]} +{len(problem.devices) - 1}"
-                if len(problem.devices) <= 4
-                else f"{len(problem.devices)} devices"
-            )
-        return problem.devices[0] if problem.devices else problem.spot.file
-
-    @property
-    def problem(self) -> Problem | None:
-        """The problem under the cursor."""
-        return self.problems[self.cursor] if self.cursor < len(self.problems) else None
