@@ -34,7 +34,7 @@ class DeviceRecord:
         if memory.needs_you:
             return "needs a person"
         concluded = memory.concluded_at
-        if concluded and memory.concluded_of not in ("", revision_of(self.device)):
+        if memory.concluded_of and memory.concluded_of != revision_of(self.device):
             return "plan changed"
         return self.outcome.state.value if concluded or self.outcome.differing else "not done"
 

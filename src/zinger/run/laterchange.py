@@ -81,7 +81,7 @@ def changed_devices(job: OpenJob) -> list[str]:
     """The devices that were set up under another plan than the present one, or have a new password to be sent."""
 
     def is_another(name: str, memory: Memory) -> bool:
-        of = memory.concluded_of if memory.concluded_at else ""
+        of = memory.concluded_of
         return bool(memory.rotating) or (of != "" and of != revision_of(job.plan.device(name)))
 
     return [name for name, memory in job.memories.items() if not memory.aside and is_another(name, memory)]

@@ -27,6 +27,7 @@ from zinger.store.entries import (
     Booted,
     Concluded,
     Configured,
+    Differs,
     Entry,
     Found,
     HandsDone,
@@ -336,6 +337,10 @@ def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
     memory.needs_you = event.why
 
 
+def _differs(memory: Memory, event: Differs, device: str, at: float) -> None:
+    memory.concluded_of = event.revision
+
+
 def _concluded(memory: Memory, event: Concluded, device: str, at: float) -> None:
     memory.concluded_at, memory.concluded_of = at, event.revision
     memory.debts, memory.needs_you = event.debts(), ""
@@ -371,6 +376,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Swapped: _swapped,
     SetByHand: _set_by_hand,
     Noted: _noted,
+    Differs: _differs,
     Configured: _concluded,
     Proved: _concluded,
 }

@@ -152,14 +152,14 @@ def show_notes(line: DeviceLine, memory: Memory) -> None:
 
 def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
     """The sentence and the marks of a line that nobody works on, as the journal knows the device."""
-    revision = revision_of(line.device) if memory.concluded_at else ""
+    revision = revision_of(line.device) if memory.concluded_of else ""
     if memory.aside:
         line.say(f"{memory.aside}: left out", Mark.NONE)
     elif memory.stopped:
         line.say(f"stopped by you · {memory.stopped}", Mark.AHEAD)
     elif memory.rotating:
         line.say(f"{counted(len(memory.rotating), 'new password')} to be sent; run it", Mark.AHEAD)
-    elif memory.concluded_at and memory.concluded_of not in ("", revision):
+    elif memory.concluded_of not in ("", revision):
         line.say("plan changed · run it again", Mark.AHEAD)
     elif memory.concluded_at:
         _recall_outcome(line, memory, memory.concluded_at)

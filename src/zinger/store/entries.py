@@ -355,10 +355,11 @@ class Noted(Happened):
 
 @dataclass(frozen=True)
 class Differs(Happened):
-    """The proof found a difference."""
+    """The proof found a difference from the plan of this `revision`."""
 
     kind = "differs"
     why: str
+    revision: str = ""
 
 
 @dataclass(frozen=True)

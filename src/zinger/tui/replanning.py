@@ -107,8 +107,11 @@ class Replanning:
 
     def plan_value(self, device: str, setting: str, text: str) -> None:
         """Another value in a device's own row of the sheet, saved at once."""
-        if self._write_row(device, {setting: text}, f"{setting} of {device} as shown"):
-            words = f"{setting} of {device} is planned as {text}; g carries it on"
+        from zinger.proof.outcome import title_of
+
+        what = f"{title_of(setting)} of {device}"
+        if self._write_row(device, {setting: text}, f"{what} as shown"):
+            words = f"{what} is planned as {text}; g carries it on"
             self._read_again(lambda changed: self._app.notify(words))
 
     def swap_box(self, device: str, numbers: Mapping[str, str]) -> None:

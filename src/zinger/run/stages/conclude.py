@@ -24,7 +24,7 @@ class Conclude:
         if came.state is State.DIFFERS:
             line.stop(Stop.PROOF, Mark.DIFFERS)
             line.say(came.sentence, Mark.DIFFERS)
-            wire.note(entries.Differs(came.sentence))
+            wire.note(entries.Differs(came.sentence, revision_of(wire.device)))
         elif came.state is State.CONFIGURED:
             line.stop(Stop.PROOF, Mark.CONFIGURED)
             line.say(f"configured · {came.sentence}", Mark.CONFIGURED)
