@@ -21,6 +21,7 @@ from zinger.handover.fonts import SANS
 from zinger.handover.layout import lay_out
 from zinger.handover.papers import write_papers
 from zinger.handover.portmap import port_fields, port_map
+from zinger.handover.preview import site_in_characters
 from zinger.handover.record import DeviceRecord, by_site, records
 from zinger.handover.sitedrawing import site_drawing
 from zinger.handover.sitemap import Tier, site_map
@@ -170,6 +171,19 @@ def test_the_demo_is_drawn_with_ports_at_both_ends_and_the_air_between_the_bridg
     assert (fields["2/16"].tagged, fields["2/16"].group) == ((20, 30, 40), "up1")
     used = [(use.value, first & 255, last & 255, who) for use, first, last, who in rungs(*by_site(found)[0])]
     assert used[:3] == [("gateway", 1, 1, ""), ("device", 2, 2, "kvr-wj-cs1"), ("kept free", 3, 3, "")]
+
+
+@pytest.mark.parametrize("width", [30, 48, 80, 120, 200])
+def test_a_site_on_the_screen_breaks_no_word_and_leaves_nobody_out(job: Callable[..., Path], width: int) -> None:
+    opened = OpenJob(JobFolder(job()))
+    found = records(opened.plan, opened.scripts, [])
+    for site, mine in by_site(found):
+        shown = site_map(mine, found)
+        lines = site_in_characters(shown, lay_out(shown), width)
+        told = "\n".join(lines)
+        assert max(map(len, lines)) <= width
+        for record in mine:
+            assert record.device.name in told and str(record.device.address) in told, f"{site.name} at {width}:\n{told}"
 
 
 def test_text_is_shortened_to_its_room_and_keeps_to_the_font() -> None:

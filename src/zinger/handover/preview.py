@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from zinger.handover.layout import Layout
 from zinger.handover.record import DeviceRecord
-from zinger.handover.sitemap import SiteMap
+from zinger.handover.sitemap import Joint, Node, SiteMap, Tier
 
 LEFT, RIGHT, UP, DOWN = 1, 2, 4, 8
 LINES = {
@@ -21,8 +21,12 @@ POINTS_A_ROW = 15.0
 
 
 def site_in_characters(shown: SiteMap, places: Layout, width: int) -> list[str]:
-    """A site's drawing in a width of so many characters; where boxes get too narrow, words go on in the next row."""
+    """A site's drawing in a width of so many characters; where words would not fit into their boxes, told in lines."""
     columns = max(20, min(width, int(places.width / 6.8)))
+    if any(
+        _longest(shown.nodes[box.key]) + 3 > box.width * (columns - 1) / places.width for box in places.boxes.values()
+    ):
+        return site_in_lines(shown, width)
     fx, fy = (columns - 1) / max(places.width, 1.0), 1 / POINTS_A_ROW
     rows = int(places.height * fy) + 2
     bits = [[0] * columns for _ in range(rows)]
@@ -35,10 +39,40 @@ def site_in_characters(shown: SiteMap, places: Layout, width: int) -> list[str]:
         node = shown.nodes[box.key]
         left, top = round(box.x * fx), round(box.y * fy)
         right, bottom = min(columns - 1, round((box.x + box.width) * fx)), round((box.y + box.height) * fy)
-        record = node.record
-        words = node.words if record is None else (record.device.name, str(record.device.address or ""), record.state)
-        _frame(grid, left, top, right, min(bottom, rows - 1), words)
+        _frame(grid, left, top, right, min(bottom, rows - 1), _words_of(node))
     return ["".join(row).rstrip() for row in grid]
+
+
+def site_in_lines(shown: SiteMap, width: int) -> list[str]:
+    """The same in words: layer by layer each device, and below it what leads up, with the ports at both ends."""
+    lines: list[str] = []
+    for tier in Tier:
+        here = [node for node in shown.nodes.values() if node.tier is tier]
+        lines += ["", tier.name.lower()] if here else []
+        for node in here:
+            lines += textwrap.wrap(
+                "  ".join(filter(None, _words_of(node))), width - 2, initial_indent="  ", subsequent_indent="      "
+            )
+            up = [joint for joint in shown.joints if joint.lower == node.key]
+            lines += [line for joint in up for line in _leads_up(joint, shown.nodes[joint.upper], width)]
+    return lines[1:]
+
+
+def _leads_up(joint: Joint, upper: Node, width: int) -> list[str]:
+    cables = f"{joint.strands} cables" if joint.strands > 1 else ""
+    by = "by air" if joint.wireless else f"port {joint.lower_port}" if joint.lower_port else ""
+    at = f"port {joint.upper_port}" if joint.upper_port else ""
+    told = "  ".join(filter(None, (by, f"to {_words_of(upper)[0]}", at, cables, joint.words)))
+    return textwrap.wrap(told, width - 2, initial_indent="    ↑ ", subsequent_indent="      ")
+
+
+def _words_of(node: Node) -> tuple[str, ...]:
+    record = node.record
+    return node.words if record is None else (record.device.name, str(record.device.address or ""), record.state)
+
+
+def _longest(node: Node) -> int:
+    return max((len(word) for text in _words_of(node) for word in text.split()), default=0)
 
 
 def _run(bits: list[list[int]], one: tuple[int, int], other: tuple[int, int]) -> None:

@@ -19,7 +19,7 @@ from zinger.run.outlook import awaited
 from zinger.schedule.forecast import Stretch, Wait
 from zinger.schedule.outlook import Outlook
 from zinger.tui.footer import KeysFooter
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, clock, first_fitting, fit, minutes
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, SLATE, VIOLET, clock, fit, minutes
 from zinger.tui.parts import COMMON, Headline, Watcher, ZingerScreen
 from zinger.tui.rows import Rows
 from zinger.wording import counted
@@ -133,11 +133,12 @@ def _reason(wait: Wait, at: float) -> str:
 
 def headline_of(outlook: Outlook, waiting: int) -> str:
     """When the bench is done, and what that leaves out."""
-    left = outlook.done_at - time.time()
-    words = f"done about {clock(outlook.done_at)}, in {minutes(left)}"
-    return (
-        f"{words} · {counted(waiting, 'device')} {'needs' if waiting == 1 else 'need'} you first" if waiting else words
-    )
+    words = [f"done about {clock(outlook.done_at)}", f"in {minutes(outlook.done_at - time.time())}"]
+    if not outlook.forecast.ends:
+        words = ["nothing goes on by itself"]
+    if waiting:
+        words.append(f"{counted(waiting, 'device')} {'needs' if waiting == 1 else 'need'} you first")
+    return " · ".join(words)
 
 
 def saving_of(outlook: Outlook) -> list[str]:
@@ -217,7 +218,7 @@ class ForecastScreen(ZingerScreen):
             waiting = sum(1 for line in board.lines.values() if line.mood is Mark.NEEDS_YOU)
             words = headline_of(outlook, waiting)
             started = board.outlook is not None
-            headline.detail = words if started else first_fitting(70, f"if it were begun now: {words}", words)
+            headline.detail = words if started or not outlook.forecast.ends else f"if begun now: {words}"
         headline.look()
         self.query_one(Legend).look()
 

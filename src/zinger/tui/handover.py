@@ -117,7 +117,7 @@ class HandoverScreen(ZingerScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("s", "write", "write all", tooltip="write every paper into the job's folder"),
-        Binding("o", "part", "one site", tooltip="the papers of one site, or of the whole job again"),
+        Binding("slash", "part", "one site", tooltip="the papers of one site, or of the whole job again"),
         *COMMON,
     ]
 
@@ -175,7 +175,8 @@ class HandoverScreen(ZingerScreen):
 
     def _lines(self, name: str, width: int) -> Iterator[tuple[str, str]]:
         about = next((words for begins, words in ABOUT.items() if name.startswith(begins)), "")
-        yield f"{name}   {about}", BRASS
+        for line in textwrap.wrap(f"{name}   {about}", width, drop_whitespace=False):
+            yield line.strip(), BRASS
         yield "", DIM
         for line in self._content(name, width):
             yield line, PAPER
