@@ -204,22 +204,35 @@ def test_a_phrasebook_begins_from_what_was_marked_at_the_wire(tmp_path: Path) ->
         recording.shown(key.encode())
     recording.typed("\r")
     recording.shown(b"\r\nword of first: ")
-    recording.typed(MASK)
+    recording.typed(f"{MASK}\r")
     recording.shown(b"\r\nzeph at top; ")
     recording.marker("prompt: zeph at top; ")
+    for line, answer in (("tell all", b"one\r\n(14 more rows, a key goes on)"), ("be\x7fe sw1", b"sw1 at top; ")):
+        recording.typed(line)
+        recording.shown(line.encode())
+        recording.typed("\r")
+        recording.shown(b"\r\n" + answer)
+        if b"more" in answer:
+            recording.typed(MASK)
+            recording.shown(b"\rtwo                     \r\nzeph at top; ")
     recording.shown(b"\r\n%% 12:01:07 fan 2 turns\r\nzeph at net; ")
     recording.marker("noise: %% 12:01:07 fan 2 turns")
     recording.marker("prompt: zeph at net; ")
-    recording.marker("saves: zeph at top; burn it in")
+    recording.marker("saves: sw1 at top; burn it in")
     recording.marker("note: it's slow after 'burn'")
     recording.close()
     folder = tmp_path / "zephyr-nine.yaml"
     done = zinger("family", "new", "zephyr-nine", "--from-wire", recording.file, "--file", folder)
-    assert done.returncode == 0 and "2 prompts, 1 lines of noise" in done.stdout, done.stdout + done.stderr
+    assert done.returncode == 0 and "prompt: 2, line of noise: 1" in done.stdout, done.stdout + done.stderr
     text = folder.read_text()
-    assert "burn it in" in text and "# noted at the wire: it's slow after 'burn'" in text
+    assert (
+        "{at: main, send: 'burn it in'}" in text
+        and "sent at the wire: tell all" in text
+        and "# noted at the wire: it's slow after 'burn'" in text
+    )
     _, book = load_family(text, "zephyr-nine.yaml")
-    assert book is not None and {"sign_in", "secret", "main", "place_2"} <= set(book.places)
+    assert book is not None and {"sign_in", "secret", "main", "place_2", "pager"} <= set(book.places)
+    assert "(?P<hostname>\\S+) at top;" in text and "'\\(\\d+ more rows, a key goes on\\)'" in text
     assert book.terminal.noise is not None and book.terminal.noise.search("%% 23:59:58 fan 1 turns")
     shown = zinger("family", "check", folder)
     assert "can't be read" not in shown.stdout + shown.stderr, shown.stdout

@@ -237,8 +237,10 @@ def _from_wire(name: str, file: Path) -> str:
     from zinger.store.recording import events_of
 
     found = notes_of(events_of(file))
-    print(f"marked: {len(found.prompts)} prompts, {len(found.noise)} lines of noise, {len(found.saves)} that save; "
-          f"{len(found.blind)} questions did not echo")  # fmt: skip
+    what = {"prompt": found.prompts, "line of noise": found.noise, "line that saves": found.saves}
+    marked = ", ".join(f"{word}: {len(lines)}" for word, lines in what.items())
+    print(f"marked: {marked}; seen: {counted(len(found.blind), 'question')} without an echo, "
+          f"{counted(len(found.pagers), 'pager')}")  # fmt: skip
     return draft_of_wire(name, found)
 
 

@@ -35,6 +35,11 @@ class Choices(Rows):
         self._shown = self._all
         self._version = 0
 
+    @property
+    def gets_keys(self) -> bool:
+        """The arrows and Enter go here from the line above, too."""
+        return True
+
     def want(self, words: str) -> None:
         """Show only what has all these words."""
         wanted = words.lower().split()

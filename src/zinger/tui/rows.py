@@ -81,6 +81,11 @@ class Rows(ScrollView, can_focus=True):
         """Changes when the line must be drawn again."""
         return None
 
+    @property
+    def gets_keys(self) -> bool:
+        """Whether the keys go here, which the cursor shows."""
+        return self.has_focus
+
     # -- drawing -----------------------------------------------------------------------------------
     def redraw(self) -> None:
         """Take in a changed number of lines and draw what is in sight."""
@@ -116,7 +121,7 @@ class Rows(ScrollView, can_focus=True):
         if index >= self.count():
             return Strip.blank(width, self.rich_style)
         marked = self.shows_cursor and index == self.cursor
-        stamp = (self.stamp(index), width, marked, self.has_focus)
+        stamp = (self.stamp(index), width, marked, self.gets_keys)
         known = self._drawn.get(index)
         if known and known[0] == stamp and stamp[0] is not None:
             return known[1]
@@ -128,7 +133,7 @@ class Rows(ScrollView, can_focus=True):
 
     def _strip(self, index: int, width: int, marked: bool) -> Strip:
         drawn = self.draw(index, width - 1)
-        bar = _BAR[self.has_focus] if marked else _NO_BAR
+        bar = _BAR[self.gets_keys] if marked else _NO_BAR
         ground = _RAISED if marked else self._ground
         pieces = [bar, *((drawn,) if isinstance(drawn, Text) else drawn)]
         line = Strip.join(

@@ -14,6 +14,20 @@ from zinger.plan.values.secrets import MASK
 
 TAIL = 2000
 """Characters of what was shown in which the present line is looked for."""
+MOST_SENT = 60
+"""Lines that were sent, of which a draft reminds at most."""
+_TOKEN = re.compile(r"[\w-]+|\W")
+
+
+@dataclass(frozen=True)
+class Exchange:
+    """What stood there, and what was typed behind it; `masked` where that did not come back."""
+
+    asked: str
+    typed: str
+    masked: bool
+    entered: bool
+    """Whether it ended with Enter; a single key, such as a pager takes, does not."""
 
 
 @dataclass
@@ -24,10 +38,53 @@ class WireNotes:
     saves: list[str] = field(default_factory=list)
     noise: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-    blind: list[str] = field(default_factory=list)
-    """Questions behind which what was typed did not come back."""
-    login: str = ""
-    """The question right before the first of these that was answered in clear."""
+    exchanges: list[Exchange] = field(default_factory=list)
+
+    @property
+    def shape(self) -> str:
+        """The first marked prompt, with HOSTNAME in the place of the one word that was another one at another time."""
+        prompt = self.prompts[0] if self.prompts else ""
+        for exchange in self.exchanges:
+            one, other = _TOKEN.findall(prompt.strip()), _TOKEN.findall(exchange.asked.strip())
+            differ = [at for at, pair in enumerate(zip(one, other, strict=False)) if pair[0] != pair[1]]
+            if len(one) == len(other) and len(differ) == 1 and one[differ[0]][0].isalnum():
+                return "".join([*one[: differ[0]], "HOSTNAME", *one[differ[0] + 1 :]])
+        first = _same_first_word(self.prompts)
+        return "HOSTNAME" + prompt[len(first) :] if first else prompt
+
+    def without_prompt(self, line: str) -> str | None:
+        """What stands behind a prompt; None for a line that begins with none."""
+        shapes = [
+            re.escape(self.shape.rstrip()).replace("HOSTNAME", r"\S+"),
+            *(re.escape(p.rstrip()) for p in self.prompts),
+        ]
+        found = next((match for shape in shapes if (match := re.match(shape, line))), None)
+        return line[found.end() :].strip() if found else None
+
+    @property
+    def blind(self) -> list[str]:
+        """Questions behind which what was typed did not come back."""
+        asked = (e.asked for e in self.exchanges if e.masked and e.entered and e.asked.strip())
+        return [question for question in dict.fromkeys(asked) if self.without_prompt(question) is None]
+
+    @property
+    def pagers(self) -> list[str]:
+        """Where a key without Enter and without an echo brought more."""
+        asked = (e.asked for e in self.exchanges if e.masked and not e.entered and e.asked.strip())
+        return [text for text in dict.fromkeys(asked) if self.without_prompt(text) is None]
+
+    @property
+    def login(self) -> str:
+        """The question that was answered in clear right before the first that did not echo."""
+        first = next((n for n, e in enumerate(self.exchanges) if e.masked and e.entered and e.asked.strip()), 0)
+        clear = self.exchanges[first - 1].asked if first else ""
+        return clear if self.without_prompt(clear) is None else ""
+
+    @property
+    def sent(self) -> list[str]:
+        """What was sent at a prompt."""
+        lines = (e.typed for e in self.exchanges if e.entered and self.without_prompt(e.asked) == "")
+        return [line for line in dict.fromkeys(lines) if line]
 
 
 def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
@@ -35,9 +92,8 @@ def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
 
     What is typed may come a key at a time; the question is what stood there before the first of them.
     """
-    found, shown, clear = WireNotes(), "", ""
+    found, shown, typed = WireNotes(), "", ""
     asked: str | None = None
-    masked = False
     for _, code, text in events:
         if code == "m":
             kind, _, words = text.partition(": ")
@@ -45,16 +101,27 @@ def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
             if kept is not None and words.strip() and words not in kept:
                 kept.append(words)
         elif code == "i":
-            asked, masked = _present(shown) if asked is None else asked, masked or MASK in text
+            asked, typed = (_present(shown), text) if asked is None else (asked, typed + text)
         elif code == "o":
             shown = (shown + text)[-TAIL:]
-            if asked is not None and ("\n" in text or "\r" in text):
-                if masked and asked and asked not in found.blind:
-                    found.blind.append(asked)
-                    found.login = found.login or clear
-                clear = "" if masked else asked
-                asked, masked = None, False
+            entered = "\r" in typed or "\n" in typed
+            if asked is not None and (entered or "\n" in text or "\r" in text):
+                found.exchanges.append(Exchange(asked, _as_it_stood(typed), MASK in typed, entered))
+                asked, typed = None, ""
     return found
+
+
+def _as_it_stood(typed: str) -> str:
+    """A typed line after what was rubbed out in it."""
+    line: list[str] = []
+    for char in typed:
+        if char in "\b\x7f":
+            del line[-1:]
+        elif char == "\x15":
+            line.clear()
+        elif char.isprintable():
+            line.append(char)
+    return "".join(line).strip()
 
 
 def _present(shown: str) -> str:
@@ -66,29 +133,30 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
     """The text of a phrasebook that loads; raises ValueError where no prompt was marked."""
     if not found.prompts:
         raise ValueError("no prompt is marked in this recording: press F5 at one, in `zinger wire`")
-    first = _same_first_word(found.prompts)
-
-    def shape(prompt: str) -> str:
-        return "HOSTNAME" + prompt[len(first) :] if first else prompt
-
     secret = found.blind[0] if found.blind else "password: "
-    text = commented_start(name, shape(found.prompts[0]).rstrip() + " ", found.login or "name: ", secret)
+    text = commented_start(name, found.shape.rstrip() + " ", found.login or "name: ", secret)
     if found.noise:
         patterns = "\n".join(f"  - {_quoted(_pattern(line))}" for line in found.noise)
         text = text.replace("noise: []", f"noise:\n{patterns}")
     if found.saves:
-        saved = _without_prompt(found.saves[-1], found.prompts)
+        saved = found.without_prompt(found.saves[-1]) or found.saves[-1].strip()
         text = re.sub(
             r"save: \{at: main, send: keep\} *#", lambda _: f"save: {{at: main, send: {_quoted(saved)}}}   #", text
         )
-    more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape(p)))}}}" for n, p in enumerate(found.prompts[1:], 2)]
+    first = _same_first_word(found.prompts)
+    shapes = ["HOSTNAME" + prompt[len(first) :] if first else prompt for prompt in found.prompts[1:]]
+    more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in enumerate(shapes, 2)]
     more += [f"  # asks without an echo: {_quoted(question)}" for question in found.blind[1:]]
     if more:
         text = text.replace("  # pager:", "\n".join([*more, "  # pager:"]), 1)
-        ways = [
-            f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n in range(2, len(found.prompts) + 1)
-        ]
+        ways = [f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n in range(2, len(shapes) + 2)]
         text = text.replace("\n\nsettings:", "\n" + "\n".join(ways) + "\n\nsettings:", 1) if ways else text
+    if found.pagers:
+        pager = f"  pager: {{pager: {_quoted(_pattern(found.pagers[0])[1:-1])}, press: space, leave: q}}"
+        text = re.sub(r"  # pager: .*", lambda _: pager, text, count=1)
+    if found.sent:
+        lines = "\n".join(f"  # sent at the wire: {_one_line(line)}" for line in found.sent[:MOST_SENT])
+        text = text.replace("\n\nreadings:", f"\n{lines}\n\nreadings:", 1)
     if found.notes:
         head, _, rest = text.partition("\n")
         text = "\n".join([head, *(f"# noted at the wire: {_one_line(note)}" for note in found.notes), rest])
@@ -109,11 +177,6 @@ def _escaped(text: str) -> str:
 def _pattern(line: str) -> str:
     """A line's shape: numbers may be others the next time."""
     return "^" + re.sub(r"\d+", r"\\d+", re.escape(line.strip()).replace("\\ ", " ")) + "$"
-
-
-def _without_prompt(line: str, prompts: list[str]) -> str:
-    longest = max((p for p in prompts if line.startswith(p.rstrip())), key=len, default="")
-    return line[len(longest.rstrip()) :].strip()
 
 
 def _one_line(text: str) -> str:
