@@ -88,7 +88,7 @@ class CannotBeDone(RunError):
     """A person said that an act can't be done."""
 
     def __init__(self, act: Act, why: str) -> None:
-        super().__init__(f"this can't be done: {act.do}" + (f" ({why})" if why else ""))
+        super().__init__(" · ".join(filter(None, ["can't be done", why, act.do])))
         self.act = act
 
 
