@@ -143,7 +143,7 @@ async def test_an_act_keeps_its_number_and_a_number_that_was_just_done_is_no_oth
     hands.put_off(urgent)
     assert hands.in_order()[-1].act == urgent and hands.in_order()[-1].number == 9
     hands.cannot(acts[0], "its door is locked")
-    with pytest.raises(CannotBeDone, match=r"plug 0 \(its door is locked\)"):
+    with pytest.raises(CannotBeDone, match=r"its door is locked · plug 0"):
         await waiting[0]
     for task in waiting[1:]:
         task.cancel()
