@@ -115,10 +115,10 @@ class HandsList(Rows):
 
 def _how(item: Asked) -> str:
     if item.begun:
-        return f"{item.act.why}; the yard's hands do it"
+        return f"{item.act.why} · the yard's hands do it"
     later = "put off; " if item.later else ""
     done = f"press {item.number}" if item.number <= ONE_KEY else "Tab to it and press Enter"
-    return f"{later}{item.act.why}; {done} when it is done"
+    return f"{later}{item.act.why} · {done} when it is done"
 
 
 def open_act(screen: ZingerScreen, hands: Hands, number: int) -> None:
