@@ -81,7 +81,7 @@ class LineUp(ZingerScreen):
                 yield Console(id="other-console")
             with Vertical(id="ahead"):
                 yield Static(
-                    Text.assemble(("ahead", Style(color=BRASS, bold=True)), (" · w tells more", DIM)), id="ahead-title"
+                    Text.assemble(("ahead", Style(color=BRASS, bold=True)), (" · t tells more", DIM)), id="ahead-title"
                 )
                 yield ForecastRows("lineup-forecast")
         yield KeysFooter()
