@@ -265,7 +265,8 @@ def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and
     term.keys("-l", "dotted")
     term.until("management address, dotted mask  10.44.8.12 255.255.255.0")
     term.escape("type to find it")
+    term.until("carrier", seconds=60)  # what it logs by itself is recorded, too
     term.keys("C-q")
-    term.until("planned only, no phrasebook yet", "g go")
+    term.until("planned only, no phrasebook yet", "g go", "wire · ap1", "the end of its recording", "carrier")
     listed = zinger("secret", folder).stdout.splitlines()
     assert [line.split()[0] for line in listed] == ["ap1/administrator", "ap1/viewer"], listed

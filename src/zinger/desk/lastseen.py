@@ -20,7 +20,8 @@ def last_recording(records: Path, device: str) -> Path | None:
     """The newest recording of a device; None where there is none."""
     try:
         with os.scandir(records) as found:
-            mine = [e for e in found if e.name.startswith(f"{device}-") and e.name.endswith((".cast", SUFFIX))]
+            begins = (f"{device}-", f"bare-{device}-")
+            mine = [e for e in found if e.name.startswith(begins) and e.name.endswith((".cast", SUFFIX))]
             return Path(max(mine, key=lambda entry: entry.stat().st_mtime)) if mine else None
     except OSError:
         return None

@@ -255,7 +255,8 @@ class ZingerApp(GuardedApp):
     # -- what screens ask --------------------------------------------------------------------------
     def terminal(self, line: DeviceLine | None) -> Terminal | None:
         """How a device's terminal looks."""
-        return self.job.books[line.device.family].terminal if line else None
+        book = self.job.books.get(line.device.family) if line else None
+        return book.terminal if book else None
 
     def open_wire(self, device: str) -> None:
         """Open a device's wire; one that can't be spoken to has a factory card instead."""

@@ -6,7 +6,6 @@ what it shows on the wire.
 
 from __future__ import annotations
 
-import asyncio
 import time
 from collections.abc import Hashable
 from typing import ClassVar
@@ -19,10 +18,7 @@ from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
 from textual.widgets import Static
 
-from zinger.desk.lastseen import end_of, last_recording
-from zinger.errors import ZingerError
 from zinger.run.board import Board, DeviceLine, Mark
-from zinger.store.transcript import Transcript
 from zinger.tui.console import Console
 from zinger.tui.filter_box import FilterBox
 from zinger.tui.footer import KeysFooter
@@ -31,6 +27,7 @@ from zinger.tui.hands import HandsList, HandsTitle, do_act, open_act
 from zinger.tui.linemap import HIGH, SITE, WIDE, LineMap, Track
 from zinger.tui.look import BRASS, DIM, MOOD, PAPER, SLATE, fit, legend, minutes
 from zinger.tui.parts import Headline, Watcher, ZingerScreen
+from zinger.tui.recalling import Recalling
 from zinger.tui.rows import Rows
 from zinger.tui.steering import steer, steer_by_hand
 
@@ -90,6 +87,8 @@ class LineUp(ZingerScreen):
         lines = self.query_one(LineMap)
         lines.lay_out()
         lines.focus()
+        self._recalling = Recalling(self, lambda: self.host.job)
+        self.app.app_resume_signal.subscribe(self, lambda app: self._recalling.forget())
         super().on_mount()
 
     def on_resize(self) -> None:
@@ -107,9 +106,7 @@ class LineUp(ZingerScreen):
         if hands.has_focus and not hands.shows_cursor:
             lines.focus()  # nothing is left to do there: the keys would go nowhere
         board = self.host.job.board
-        line = board.lines.get(hands.device) or board.lines.get(lines.selected or "")
-        if line is not None and line.recorded is None:
-            self._recall(line)
+        line = self._recalling.line(hands.device) or self._recalling.line(lines.selected or "")
         if self.app.size.width >= WIDE:
             self.query_one(ForecastRows).show(board.outlook)
         self._show_wire(line, "#wire-title", "#preview-console")
@@ -133,29 +130,6 @@ class LineUp(ZingerScreen):
         at = lines.index(line) + 1 if line in lines else 0
         going = [other for other in (*lines[at:], *lines[:at]) if other.active and other.place and other is not line]
         return next(iter((*waiting, *going)), None)
-
-    def _recall(self, line: DeviceLine) -> None:
-        """Nothing was on its wire yet: show the end of its last recording, read away from the interface's loop."""
-        line.recorded = ""
-        if line.transcript.end or line.active:
-            return
-        records = self.host.job.folder.records
-
-        async def read() -> None:
-            file = await asyncio.to_thread(last_recording, records, line.device.name)
-            fresh = Transcript()
-            if file is None:
-                return
-            try:
-                told = await asyncio.to_thread(end_of, file, fresh)
-            except (OSError, ZingerError):
-                return
-            if not line.transcript.end and not line.active:
-                line.transcript.add(fresh.since(0)[1])
-                line.recorded = told
-                line.version += 1
-
-        self.run_worker(read(), name="recall")
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         if isinstance(event.rows, ForecastRows):
