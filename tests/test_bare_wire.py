@@ -13,6 +13,7 @@ import pytest
 from tests.conftest import lay_out, zinger
 from tests.terminal import Terminal
 from zinger.link.dial import open_console
+from zinger.phrasebook.learn.wire import WireNotes, draft_of_wire, notes_of
 from zinger.phrasebook.load import load_family
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.barewire import BareWire, MarkKind
@@ -242,6 +243,63 @@ def test_a_phrasebook_begins_from_what_was_marked_at_the_wire(tmp_path: Path) ->
     recording.close()
     refused = zinger("family", "new", "zephyr-ten", "--from-wire", recording.file, "--file", tmp_path / "x.yaml")
     assert refused.returncode == 2 and "no prompt is marked" in refused.stderr and not (tmp_path / "x.yaml").exists()
+
+
+def wire(*turns: str) -> WireNotes:
+    """A recording: `> ` was typed a key at a time and came back, `* ` was typed and did not, `m ` marked, else shown."""
+    events: list[tuple[float, str, str]] = []
+    for turn in turns:
+        code, words = turn[:2], turn[2:]
+        if code == "> ":
+            events += [(0.0, way, key) for key in words for way in ("i", "o")]
+        elif code in ("* ", "m "):
+            events.append((0.0, {"*": "i", "m": "m"}[turn[0]], words))
+        else:
+            events.append((0.0, "o", turn))
+    return notes_of(events)
+
+
+LOUD = ("m prompt: (zeph) do: ", "(zeph) do: ")
+
+
+def test_the_sign_in_is_found_behind_the_keys_that_woke_the_line() -> None:
+    found = wire(
+        "* \r", "\r\nasleep\r\n", "* \r", "who: ", "> ada", "* \r", "\r\nword: ", f"* {MASK}\r", "\r\nok\r\n", *LOUD
+    )
+    assert (found.login, found.blind, found.pagers) == ("who: ", ["word: "], [])
+    alone = wire("word: ", f"* {MASK}\r", "\r\n", *LOUD)
+    assert (alone.login, alone.blind) == ("", ["word: "]), "nobody is asked for here"
+    text = draft_of_wire("zephyr-nine", alone)
+    assert load_family(text, "zephyr-nine.yaml")[1] is not None
+
+
+def test_what_bursts_into_typing_is_neither_a_pager_nor_a_line() -> None:
+    found = wire(
+        *LOUD, "> resolv", "\r\n%% fan 3\r\n", "> ers one", "* \r", "\r\n(zeph) do: ", "> tell", "* \r", "\r\nall\r\n"
+    )
+    assert (found.sent, found.blind, found.pagers) == (["tell"], [], [])
+
+
+def test_a_password_within_a_line_makes_no_question_of_the_prompt() -> None:
+    found = wire(*LOUD, "> let ada in by ", f"* {MASK}\r", "\r\n(zeph) do: ", "> be yew", "* \r", "\r\n(yew) do: ")
+    assert (found.sent, found.blind) == ([f"let ada in by {MASK}", "be yew"], [])
+
+
+@pytest.mark.parametrize(
+    ("later", "shape"),
+    [
+        (("(yew) do: ",), "(HOSTNAME) do: "),
+        (("(yew) do: ", "(zeph) do: "), "(zeph) do: "),
+        (("(zeph) set: ", "(zeph) do: "), "(zeph) do: "),
+        (("(oak) do: ",), "(zeph) do: "),
+        (("(yew) set: ",), "(zeph) do: "),
+        (("(zeph/net) do: ",), "(zeph) do: "),
+        (("(zeph) do; ",), "(zeph) do: "),
+    ],
+)
+def test_a_word_that_became_another_one_for_good_is_the_hostname(later: tuple[str, ...], shape: str) -> None:
+    turns = [turn for prompt in later for turn in (f"\r\n{prompt}", "> set yew", "* \r")]
+    assert wire(*LOUD, "> be yew", "* \r", *turns, "\r\n").shape.strip() == shape.strip()
 
 
 def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and_passwords_at_hand(

@@ -42,13 +42,19 @@ class WireNotes:
 
     @property
     def shape(self) -> str:
-        """The first marked prompt, with HOSTNAME in the place of the one word that was another one at another time."""
+        """The first marked prompt, with HOSTNAME in the place of the one word that became another one for good.
+
+        That word was typed before: it is the new name. Where the old prompt came back, it was another place instead.
+        """
         prompt = self.prompts[0] if self.prompts else ""
-        for exchange in self.exchanges:
-            one, other = _TOKEN.findall(prompt.strip()), _TOKEN.findall(exchange.asked.strip())
+        one, typed = _TOKEN.findall(prompt.strip()), list[str]()
+        for number, exchange in enumerate(self.exchanges):
+            other = _TOKEN.findall(exchange.asked.strip())
             differ = [at for at, pair in enumerate(zip(one, other, strict=False)) if pair[0] != pair[1]]
-            if len(one) == len(other) and len(differ) == 1 and one[differ[0]][0].isalnum():
+            renamed = len(one) == len(other) and len(differ) == 1 and other[differ[0]] in typed
+            if renamed and all(later.asked.strip() != prompt.strip() for later in self.exchanges[number:]):
                 return "".join([*one[: differ[0]], "HOSTNAME", *one[differ[0] + 1 :]])
+            typed += _TOKEN.findall(exchange.typed)
         first = _same_first_word(self.prompts)
         return "HOSTNAME" + prompt[len(first) :] if first else prompt
 
