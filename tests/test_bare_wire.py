@@ -246,7 +246,7 @@ def test_a_phrasebook_begins_from_what_was_marked_at_the_wire(tmp_path: Path) ->
 
 
 def wire(*turns: str) -> WireNotes:
-    """A recording: `> ` was typed a key at a time and came back, `* ` was typed and did not, `m ` marked, else shown."""
+    """A recording: `> ` was typed a key at a time and came back, `* ` was typed and did not, `m ` marked."""
     events: list[tuple[float, str, str]] = []
     for turn in turns:
         code, words = turn[:2], turn[2:]
