@@ -12,6 +12,7 @@ import pytest
 from zinger.practice.core.box import Body
 from zinger.practice.core.clock import Clock
 from zinger.practice.core.tty import Tty
+from zinger.practice.core.wire import Uart
 from zinger.practice.core.yard import No, Yard
 from zinger.practice.families import FAMILIES
 
@@ -253,3 +254,22 @@ def test_a_pace_out_of_range_is_refused() -> None:
     make: Callable[[float], Clock] = Clock
     with pytest.raises(ValueError, match="out of range"):
         make(0)
+
+
+@pytest.mark.parametrize(
+    ("told", "shown"),
+    [
+        ("0123456789ab", "0123456789\r\nab"),
+        ("0123456789\nab", "0123456789\r\nab"),
+        ("01234\r0123456789a", "01234\r0123456789\r\na"),
+        ("\x1b[1m0123456789\x1b[0m", "\x1b[1m0123456789\x1b[0m"),
+        ("\x1b[2J\x1b[3;4Habcdefg", "\x1b[2J\x1b[3;4Habcdefg"),
+        ("\x1b[3;4Habcdefgh", "\x1b[3;4Habcdefg\r\nh"),
+        ("abcdefgh\x1b[Habcdefghij", "abcdefgh\x1b[Habcdefghij"),
+    ],
+)
+def test_full_rows_are_broken_and_what_moves_the_cursor_takes_no_column(told: str, shown: str) -> None:
+    uart, sent = Uart(Clock(1)), list[bytes]()
+    uart.wraps = 10
+    Tty(sent.append, uart).show(told)
+    assert b"".join(sent).decode() == shown

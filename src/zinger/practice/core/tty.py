@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 import time
 from collections.abc import Callable
 
@@ -11,6 +12,8 @@ from zinger.practice.core.wire import Uart
 DISCARD = "\x18"
 REDRAW = "\x12"
 ROWS = 22
+_MOVES_OR_ONE = re.compile(r"\x1b\[[0-?]*[ -/]*[@-~]|.", re.DOTALL)
+_PLACED = re.compile(r"\x1b\[\d*(?:;(\d*))?H")
 
 
 class Discarded(Exception):
@@ -52,8 +55,14 @@ class Tty:
         self._write(text.replace("\n", "\r\n").encode())
 
     def _wrapped(self, text: str, columns: int) -> str:
+        """The text with its full rows broken; what moves or colours the cursor (ECMA-48 5.4) takes no column."""
         out = []
-        for char in text:
+        for char in _MOVES_OR_ONE.findall(text):
+            if len(char) > 1:
+                place = _PLACED.fullmatch(char)
+                self._column = int(place[1] or 1) - 1 if place else self._column
+                out.append(char)
+                continue
             self._column = 0 if char in "\r\n" else self._column - 1 if char == "\b" else self._column + 1
             if columns and self._column > columns:
                 out.append("\n")
