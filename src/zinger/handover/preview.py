@@ -62,7 +62,7 @@ def _leads_up(joint: Joint, upper: Node, width: int) -> list[str]:
     cables = f"{joint.strands} cables" if joint.strands > 1 else ""
     by = "by air" if joint.wireless else f"port {joint.lower_port}" if joint.lower_port else ""
     at = f"port {joint.upper_port}" if joint.upper_port else ""
-    told = "  ".join(filter(None, (by, f"to {_words_of(upper)[0]}", at, cables, joint.words)))
+    told = "  ".join(filter(None, (by, f"to {next(iter(_words_of(upper)), upper.key)}", at, cables, joint.words)))
     return textwrap.wrap(told, width - 2, initial_indent="    ↑ ", subsequent_indent="      ")
 
 

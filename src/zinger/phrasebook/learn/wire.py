@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from zinger.phrasebook.begin import commented_start
 from zinger.plan.values.secrets import MASK
@@ -32,7 +33,7 @@ class Exchange:
 
 @dataclass
 class WireNotes:
-    """What a recording tells, in its order, each once."""
+    """What a recording tells, in its order, each once; complete before anything is asked of it."""
 
     prompts: list[str] = field(default_factory=list)
     saves: list[str] = field(default_factory=list)
@@ -40,7 +41,7 @@ class WireNotes:
     notes: list[str] = field(default_factory=list)
     exchanges: list[Exchange] = field(default_factory=list)
 
-    @property
+    @cached_property
     def shape(self) -> str:
         """The first marked prompt, with HOSTNAME in the place of the one word that became another one for good.
 
@@ -60,12 +61,16 @@ class WireNotes:
 
     def without_prompt(self, line: str) -> str | None:
         """What stands behind a prompt; None for a line that begins with none."""
-        shapes = [
+        found = next((match for pattern in self._patterns if (match := pattern.match(line))), None)
+        return line[found.end() :].strip() if found else None
+
+    @cached_property
+    def _patterns(self) -> list[re.Pattern[str]]:
+        shapes = (
             re.escape(self.shape.rstrip()).replace("HOSTNAME", r"\S+"),
             *(re.escape(p.rstrip()) for p in self.prompts),
-        ]
-        found = next((match for shape in shapes if (match := re.match(shape, line))), None)
-        return line[found.end() :].strip() if found else None
+        )
+        return [re.compile(shape) for shape in shapes]
 
     @property
     def blind(self) -> list[str]:
