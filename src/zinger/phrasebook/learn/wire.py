@@ -48,14 +48,14 @@ class WireNotes:
         That word was typed before: it is the new name. Where the old prompt came back, it was another place instead.
         """
         prompt = self.prompts[0] if self.prompts else ""
-        one, typed = _TOKEN.findall(prompt.strip()), list[str]()
+        one, typed = _TOKEN.findall(prompt.strip()), set[str]()
+        last = max((n for n, e in enumerate(self.exchanges) if e.asked.strip() == prompt.strip()), default=-1)
         for number, exchange in enumerate(self.exchanges):
             other = _TOKEN.findall(exchange.asked.strip())
             differ = [at for at, pair in enumerate(zip(one, other, strict=False)) if pair[0] != pair[1]]
-            renamed = len(one) == len(other) and len(differ) == 1 and other[differ[0]] in typed
-            if renamed and all(later.asked.strip() != prompt.strip() for later in self.exchanges[number:]):
+            if number > last and len(one) == len(other) and len(differ) == 1 and other[differ[0]] in typed:
                 return "".join([*one[: differ[0]], "HOSTNAME", *one[differ[0] + 1 :]])
-            typed += _TOKEN.findall(exchange.typed)
+            typed.update(_TOKEN.findall(exchange.typed))
         first = _same_first_word(self.prompts)
         return "HOSTNAME" + prompt[len(first) :] if first else prompt
 
