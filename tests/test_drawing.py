@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import subprocess
@@ -12,7 +13,7 @@ from pathlib import Path
 import pyte
 import pytest
 
-from tests.conftest import ONE_DEVICE, ZINGER
+from tests.conftest import ONE_DEVICE, ZINGER, zinger
 from zinger.phrasebook.book import Phrasebook
 from zinger.run.board import Mark
 from zinger.run.openjob import OpenJob
@@ -113,8 +114,11 @@ def test_sentences_tell_the_time_left(opened: OpenJob) -> None:
     assert minutes(-5) == "0:00" and fit("abcdef", 4) == "abc…" and fit("abc", 0) == ""
 
 
-def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path], tmp_path: Path) -> None:
-    """LIVE over a Telnet console: all is said and saved, then it needs a person for the laptop's address."""
+def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path]) -> None:
+    """LIVE over a Telnet console: all is said and saved, then it needs a person for the laptop's address.
+
+    What hands say that they can't do, and would only prove something, is owed: with their reason, and asked once.
+    """
     yard = subprocess.Popen(
         [*ZINGER, "practice", str(job("bench", devices_csv=ONE_DEVICE, practice_yaml="pace: 200\n"))],
         stdout=subprocess.PIPE,
@@ -134,6 +138,23 @@ def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path], t
         assert done.returncode == 3, done.stdout + done.stderr
         assert "32 of 32 findings hold" in done.stdout
         assert "needs a person's hands: give this laptop the address 10.44.8.254/24" in done.stdout
+        waits = subprocess.Popen(
+            [*ZINGER, "run", str(folder), "--headless", "--wait-for-hands", "60 s"], stdout=subprocess.PIPE, text=True
+        )
+        asked, bad = list[str](), ("hands", folder, "--cannot", "7")
+        while waits.poll() is None:
+            listed = zinger("hands", folder, "--json")
+            for act in json.loads(listed.stdout) if listed.returncode == 0 else ():
+                if act["verb"] not in asked:
+                    assert zinger(*bad).returncode == 2, "there is no such act"
+                    asked.append(act["verb"])
+                    zinger("hands", folder, "--cannot", str(act["number"]), "--why", f"no {act['verb']} here")
+        assert waits.stdout is not None
+        told = waits.stdout.read()
+        assert (waits.returncode, asked) == (1, ["laptop", "power cut"]), told
+        assert "configured" in told and "services.http: not seen: nothing was read from the network" in told
+        papers = zinger("handover", folder, "--print", "mail.txt").stdout
+        assert "no laptop here" in papers and "cut the power of kvr-wj-sw1, give it back after 5 s" in papers, papers
     finally:
         os.kill(yard.pid, signal.SIGTERM)
         yard.wait(10)

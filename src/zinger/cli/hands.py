@@ -48,9 +48,11 @@ class Waiting(NamedTuple):
 def hands(
     job: JobArg,
     done: Annotated[list[str] | None, typer.Option("--done", metavar="N", help="act N is done, or `all`")] = None,
+    cannot: Annotated[list[str] | None, typer.Option("--cannot", metavar="N", help="act N can't be done")] = None,
+    why: Annotated[str, typer.Option("--why", metavar="TEXT", help="why it can't; the papers tell it")] = "",
     as_json: Json = False,
 ) -> None:
-    """List what a run of this job waits for that only hands can do; with --done, say that it is done."""
+    """List what a run of this job waits for that only hands can do; say that an act is done, or can't be."""
     import asyncio
 
     from zinger.store.folder import JobFolder
@@ -62,10 +64,11 @@ def hands(
     journal = Journal(folder.journal)
     try:
         waiting = _waiting(journal)
-        chosen = _chosen(waiting, done or [])
+        chosen, refused = _chosen(waiting, done or [], "--done"), _chosen(waiting, cannot or [], "--cannot")
         for act in chosen if not _is_practice(journal) else ():
             _type_in(folder, act)
-        asyncio.run(_answer(journal, chosen))
+        asyncio.run(_answer(journal, chosen, None))
+        asyncio.run(_answer(journal, refused, why))
     finally:
         journal.close()
     if as_json:
@@ -85,7 +88,13 @@ def hands(
         )
         return
     for act in waiting:
-        said = "done" if act in chosen else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
+        said = (
+            "done"
+            if act in chosen
+            else "can't be done"
+            if act in refused
+            else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
+        )
         asked = act.asked
         see = f"; then: {asked.see}" if asked.see else ""
         left = f"; {max(0, round(asked.until - time.time()))} s left" if asked.until else ""
@@ -119,14 +128,14 @@ def _is_practice(journal: Journal) -> bool:
     return bool(began) and began[-1].practice
 
 
-def _chosen(waiting: list[Waiting], done: list[str]) -> list[Waiting]:
+def _chosen(waiting: list[Waiting], done: list[str], option: str) -> list[Waiting]:
     if "all" in done:
         return waiting
     numbered = {str(w.asked.number): w for w in waiting}
     for text in done:
         if text not in numbered:
             known = f"there are {', '.join(numbered)}, or all" if waiting else "nothing waits for hands"
-            raise CommandError(f"--done {text}: there is no such act; {known}")
+            raise CommandError(f"{option} {text}: there is no such act; {known}")
     return [numbered[text] for text in done]
 
 
@@ -147,9 +156,9 @@ def _type_in(folder: JobFolder, act: Waiting) -> None:
     vault.put({entry: secret})
 
 
-async def _answer(journal: Journal, chosen: list[Waiting]) -> None:
+async def _answer(journal: Journal, chosen: list[Waiting], cannot: str | None) -> None:
     from zinger.store import entries
 
     for act in chosen:
-        kind, data = entries.written(entries.HandsAnswered(act.asked.verb))
+        kind, data = entries.written(entries.HandsAnswered(act.asked.verb, cannot))
         await journal.write(kind, act.subject, **data)

@@ -11,11 +11,12 @@ from collections.abc import Sequence
 
 from zinger.errors import ZingerError
 from zinger.run.board import Mark
+from zinger.run.hands import CannotBeDone
 from zinger.run.memory import Memory
 from zinger.run.onwire import OnWire
 from zinger.run.pump import TakenOver
 from zinger.run.stages import AT_LAST, EACH_PART, STOPS_AFTER
-from zinger.run.stages.stage import Done, Pass
+from zinger.run.stages.stage import Done, Pass, Stage
 from zinger.run.verdict import Owed
 from zinger.store import entries
 from zinger.store.entries import JournalError
@@ -44,6 +45,7 @@ class Carrier:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
         self.line.began, self.line.ended = time.time(), None
         left = INTERRUPTIONS
+        self._done.impossible.clear()
         try:
             while True:
                 try:
@@ -73,11 +75,24 @@ class Carrier:
         last = STOPS_AFTER.get(self.wire.world.stop_after)
         for on, stages in (*((on, EACH_PART) for on in passes), (passes[0], AT_LAST)):
             for stage in stages:
-                if stage.wanted(on):
-                    await stage.carry(on)
+                if stage.wanted(on) and type(stage) not in self._done.impossible:
+                    await self._carry_out(stage, on, only_proves=stages is AT_LAST)
                 if last is not None and isinstance(stage, last) and on is passes[-1 if stages is EACH_PART else 0]:
                     self.line.say(f"stopped after {self.wire.world.stop_after}, as wanted", Mark.AHEAD)
                     return
+
+    async def _carry_out(self, stage: Stage, on: Pass, *, only_proves: bool) -> None:
+        """Where hands can't do what would only prove something, that is owed; the person's reason is kept as a note."""
+        try:
+            await stage.carry(on)
+        except CannotBeDone as error:
+            if not only_proves:
+                raise
+            self._done.impossible.add(type(stage))
+            what = error.act.do.partition(": ")[0]
+            self.wire.note(
+                entries.Noted(f"not proved, since hands could not: {what}" + (f" ({error.why})" if error.why else ""))
+            )
 
     def _needs_you(self, error: ZingerError) -> None:
         mask = self.wire.world.masker().text

@@ -21,7 +21,7 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.values.addresses import Address, Interface, Network
 from zinger.plan.values.console import YARD
-from zinger.run.hands import Act, Hands, Verb
+from zinger.run.hands import Act, CannotBeDone, Hands, Verb
 from zinger.run.spots import Say, Spots
 from zinger.run.stopwatch import blocked
 
@@ -44,6 +44,8 @@ class Claims:
         self._cabled: dict[str, str] = {}
         """In which device each shared console cable is, once a person said so."""
         self._near: set[Network] = set()
+        self._cannot: dict[Network, str] = {}
+        """Subnets into which this laptop can't be brought, as a person said, and why: nobody is asked twice."""
         self._set_up: dict[str, asyncio.Event] = {}
         self._waits_for: dict[str, str] = {}
         self._given: list[Interface] = []
@@ -62,6 +64,11 @@ class Claims:
     def expect(self, devices: Iterable[str]) -> None:
         """These are set up from now on, so that others can wait for them."""
         self._set_up |= {name: asyncio.Event() for name in devices}
+        self.ask_anew()
+
+    def ask_anew(self) -> None:
+        """Somebody sends devices on their way: what could not be done before may be possible now."""
+        self._cannot.clear()
 
     def know(self, devices: Iterable[Device]) -> None:
         """The plan has these devices now."""
@@ -153,9 +160,14 @@ class Claims:
 
     async def _come_into(self, net: Network, act: Act) -> None:
         """Ask for an act that brings the laptop into a subnet; that it is there may be seen before it is said."""
+        if net in self._cannot:
+            raise CannotBeDone(act, self._cannot[net])
         watch = None if self._practice else asyncio.create_task(self._sees(net, act))
         try:
             await self.hands.ask(act)
+        except CannotBeDone as error:
+            self._cannot[net] = error.why
+            raise
         finally:
             if watch is not None:
                 watch.cancel()

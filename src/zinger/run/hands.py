@@ -89,7 +89,7 @@ class CannotBeDone(RunError):
 
     def __init__(self, act: Act, why: str) -> None:
         super().__init__(" · ".join(filter(None, ["can't be done", why, act.do])))
-        self.act = act
+        self.act, self.why = act, why
 
 
 URGENT = 0
@@ -252,11 +252,14 @@ class Hands:
             self.tell(entries.HandsDone(act.verb.value, act.do, item.since, time.time()), act.subject)
             item.done.set_result(None)
 
-    def answered(self, verb: str, subject: str) -> None:
-        """Somebody said from elsewhere that an act is done."""
+    def answered(self, verb: str, subject: str, cannot: str | None = None) -> None:
+        """Somebody said from elsewhere that an act is done, or that it `cannot` be, and why."""
         for item in list(self.asked.values()):
             if (item.act.verb.value, item.act.subject) == (verb, subject):
-                self.person_did(item.act)
+                if cannot is None:
+                    self.person_did(item.act)
+                else:
+                    self.cannot(item.act, cannot)
 
     def in_order(self) -> list[Asked]:
         """What is to be done, best first: what lets a box boot while you go on, and of those who have longest to go."""

@@ -250,7 +250,7 @@ class Run:
                 for entry in await asyncio.to_thread(journal.read_after, last):
                     last, event = entry.id, entries.read(entry)
                     if isinstance(event, entries.HandsAnswered):
-                        self.hands.answered(event.verb, entry.device)
+                        self.hands.answered(event.verb, entry.device, event.cannot)
 
     async def _begin(self, world: World, device: Device, manner: Manner) -> None:
         job = self.job
@@ -298,6 +298,8 @@ class Run:
     def again(self, name: str) -> None:
         """Send a device on its way again after it needed a person or differed."""
         if name in self.tasks and self.tasks[name].done():
+            if self.world is not None:
+                self.world.claims.ask_anew()
             self._send(name)
 
     def _note(self, event: entries.Happened, device: str = "") -> None:

@@ -153,10 +153,11 @@ class HandsWithdrawn(Happened):
 
 @dataclass(frozen=True)
 class HandsAnswered(Happened):
-    """A person said at another terminal that an act is done."""
+    """A person said at another terminal that an act is done; or that it `cannot` be, and why, which may be nothing."""
 
     kind = "hands answered"
     verb: str
+    cannot: str | None = None
 
 
 @dataclass(frozen=True)

@@ -32,6 +32,8 @@ class Done:
     """How often each setting's step ended at another place than it should."""
     refused: Counter[str] = field(default_factory=Counter)
     """How often each setting was refused."""
+    impossible: set[type] = field(default_factory=set)
+    """The stages that hands could not help with: what they would prove is owed."""
     backed_up: bool = False
     """Whether its configuration was fetched and kept."""
     restored: bool = False
