@@ -12,10 +12,11 @@ from pathlib import Path
 
 import pyte
 import pytest
+from textual.app import App, ComposeResult
 
 from tests.conftest import ONE_DEVICE, ZINGER, zinger
 from zinger.phrasebook.book import Phrasebook
-from zinger.run.board import Mark
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
 from zinger.talk.events import Waiting
@@ -60,6 +61,57 @@ def test_marks_stand_beside_their_lines_emulated_or_skimmed(opened: OpenJob, que
     assert shown[3] == ("sw in base, do: say 3", "sent") and shown[lines - 2][1] == "sent"
     assert shown[5] == ("sw in base, do: say 5", "evidence") and shown[4][1] == ""
     assert shown[lines] == ("@09:41:12 fan turns", "noise")
+
+
+class OnlyAConsole(App[None]):
+    """A console that is filled as it comes onto the screen, before it has a size."""
+
+    CSS = "Console { height: 10; overflow-x: hidden; }"
+
+    def __init__(self, line: DeviceLine, book: Phrasebook) -> None:
+        super().__init__()
+        self.line, self.book, self.wire = line, book, Console()
+
+    def compose(self) -> ComposeResult:
+        yield self.wire
+
+    def on_mount(self) -> None:
+        self.show()
+
+    def show(self) -> None:
+        self.wire.show(self.line, self.book.terminal)
+
+
+@pytest.mark.parametrize("before", [3, 9, 11, 40])
+async def test_a_wire_shows_its_end_until_somebody_looks_further_up(
+    opened: OpenJob, quern: Phrasebook, before: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    line = opened.board.lines["kvr-wj-sw1"]
+
+    def say(count: int) -> None:
+        line.transcript.add(b"".join(b"row %d\r\n" % n for n in range(count)))
+
+    say(before)
+    app = OnlyAConsole(line, quern)
+    async with app.run_test(size=(60, 12)) as pilot:
+
+        async def ticks(count: int) -> None:
+            for _ in range(count):
+                app.show()
+                await pilot.pause()
+
+        for more in (0, 1, 4, 30):
+            if more == 4:  # a scroll that comes to nothing, as it does while the pane is laid out anew
+                monkeypatch.setattr(app.wire, "scroll_end", lambda **_: monkeypatch.undo())
+            say(more)
+            await ticks(3)
+            assert app.wire.count() == before + {0: 0, 1: 1, 4: 5, 30: 35}[more] + 1
+            assert app.wire.scroll_offset.y == app.wire.max_scroll_y
+        app.wire.scroll_to(y=2, animate=False)
+        await pilot.pause()
+        say(5)
+        await ticks(3)
+        assert app.wire.scroll_offset.y == 2, "who looks further up is not taken away from there"
 
 
 @pytest.mark.parametrize("width", [60, 80, 110, 142, 220])

@@ -116,13 +116,15 @@ class Console(Rows):
         self.see_cursor()
         if line is not None and self._feed(line):
             last = self.cursor >= self._shown_before - 1
-            bottom = self.scroll_offset.y >= self.max_scroll_y - 1 and (last or not self.looking_back)
+            at_end = self.sought_sight or self.scroll_offset.y >= self.max_scroll_y - 1
+            bottom = at_end and (last or not self.looking_back)
             self._shown_before = self.count()
             if bottom:
                 self.cursor = self.count() - 1
             self.redraw()
             if bottom:
                 self.scroll_end(animate=False)
+                self.sought_sight = True  # the first time, the pane may not have its size yet
         elif line is not None and line.version != self._version:
             self._version = line.version
             self.refresh()
