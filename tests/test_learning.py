@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlencode
@@ -15,8 +16,11 @@ from urllib.parse import urlencode
 import pytest
 
 from tests.conftest import stop_yard, zinger
-from zinger.phrasebook.load import load_phrasebook
+from zinger.desk.learning import learned
+from zinger.phrasebook.examine import examine
+from zinger.phrasebook.load import load_family, load_phrasebook
 from zinger.phrasebook.pages import Submit
+from zinger.plan.problems import Severity
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
@@ -37,6 +41,7 @@ roles:
       country: AT
       ssids: ['"Rail staff" psk secret wifi-rail vlan 20', '"Rail guests" open vlan 60 guest']
 """
+PAGED_FAMILIES = ("Hollin E3", "Pennant R3", "Pennant P1", "Sallow W8", "Quern T1", "Pennant I7", "Tarn B2")
 SHEET = "site,role,hostname,family,address,serial\ncb,{role},kvr-cb-1,{family},10.44.16.21,ZX-0007\n"
 FACTORY, PLANNED = "https://192.0.2.9", "https://10.44.16.21"
 PASSWORD, TOKEN = "Quiet-river-4711", "3f9c77a0de51b2c4"
@@ -291,3 +296,26 @@ def test_a_family_that_a_person_set_up_in_a_real_browser_carries_another_device_
     done = zinger("run", other, "--headless")
     stop_yard(other)
     assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout + done.stderr
+
+
+def test_what_zinger_itself_recorded_of_any_family_on_pages_makes_a_draft_that_can_be_gone_through(
+    job: Callable[..., Path],
+) -> None:
+    """Factory state, a second session, one after the power cut: whatever was recorded, its draft has no dead end."""
+    sheet = (resources.files("zinger") / "demo" / "devices.csv").read_text("utf-8").splitlines()
+    rows = [row for row in sheet if any(family in row for family in PAGED_FAMILIES)]
+    folder = job(devices_csv="\n".join([sheet[0], *rows, ""]), practice_yaml="pace: 300\n")
+    done = zinger("run", folder, "--headless")
+    assert done.returncode == 0, done.stdout + done.stderr
+    recordings = sorted((folder / "records").glob("*.har"))
+    assert len(recordings) > 12
+    for file in recordings:
+        device = next(row.split(",")[2] for row in rows if file.name.startswith(f"{row.split(',')[2]}-"))
+        draft = learned("learned-1", file, JobFolder(folder), device)
+        _, book = load_family(draft.text, "learned-1.yaml")
+        assert book is not None, file.name
+        assert [p for p in examine(book, "learned-1.yaml") if p.severity is Severity.ERROR] == [], file.name
+        if device == "kvr-cb-wc1" and file == next(one for one in recordings if device in one.name):
+            (script,) = book.interviews.values()
+            assert script.summary is not None and script.summary.at == "in_sum"
+            assert {"hostname", "management.address", "wireless.ssids"} <= set(book.steps)

@@ -106,9 +106,10 @@ class Study:
         ]
         is_json = any((p := self.named(name)) is not None and p.is_json for name in signed)
         if signed and not is_json:
-            renewing = {deed.place for deed in self.way.renews}
-            good = [name for name in signed if name not in renewing] or signed
-            return good[-1]
+            passed = {deed.place for deed in (*self.way.renews, *self.way.agrees)}
+            led = [deed.leads for deed in self.way.every if deed.leads and deed.leads != deed.place]
+            good = [name for name in signed if name not in passed] or [name for name in led if name not in passed]
+            return (good or signed)[-1]
         if after:
             return after[0]
         good = [n for n in opened if (p := self.named(n)) is not None and p.last.status < 400]

@@ -133,12 +133,12 @@ class Ways:
                 yield {"from": study.home, "to": place, "open": urlsplit(deed.seen.url).path or "/"}
 
     def _back_home(self, moves: list[dict[str, Any]], places: dict[str, Any]) -> list[dict[str, Any]]:
-        """From wherever nothing leads on, the start is opened again."""
+        """From wherever no way leads home, the start is opened again."""
         study = self.study
         start = study.start()
-        leaving = {name for move in moves for name in _listed(move["from"])}
         asked = {deed.place for deed in self.script.deeds}
-        alone = [name for name in places if name not in leaving and name not in asked and name != study.home]
+        lead_home = _leading_to(study.home, moves)
+        alone = [name for name in places if name not in lead_home and name not in asked]
         doors = [name for name, entry in places.items() if entry.get("asks_for") == "password"]
         terms = [deed.place for deed in study.way.agrees]
         if self.script.deeds:
@@ -148,6 +148,18 @@ class Ways:
             to = [name for name in ends if name not in alone] or [study.home]
             moves.append({"from": alone, "to": to if len(to) > 1 else to[0], "open": start})
         return moves
+
+
+def _leading_to(goal: str, moves: list[dict[str, Any]]) -> set[str]:
+    """The places from which some way leads to the goal, itself among them."""
+    found, grown = {goal}, True
+    while grown:
+        before = len(found)
+        for move in moves:
+            if found.intersection(_listed(move["to"])):
+                found.update(_listed(move["from"]))
+        grown = len(found) > before
+    return found
 
 
 def _listed(names: str | list[str]) -> list[str]:
