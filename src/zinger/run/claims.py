@@ -45,7 +45,7 @@ class Claims:
         """In which device each shared console cable is, once a person said so."""
         self._near: set[Network] = set()
         self._cannot: dict[Network, str] = {}
-        """Subnets into which this laptop can't be brought, as a person said, and why: nobody is asked twice."""
+        """Subnets in which this laptop can have no address, as a person said, and why: nobody is asked twice."""
         self._set_up: dict[str, asyncio.Event] = {}
         self._waits_for: dict[str, str] = {}
         self._given: list[Interface] = []
@@ -155,19 +155,20 @@ class Claims:
             return
         waits("your hands")
         act = Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}{_command('add', free)}", why, rank=2)
-        await self._come_into(net, act)
+        if net in self._cannot:
+            raise CannotBeDone(act, self._cannot[net])
+        try:
+            await self._come_into(net, act)
+        except CannotBeDone as error:
+            self._cannot[net] = error.why
+            raise
         self._given.append(free)
 
     async def _come_into(self, net: Network, act: Act) -> None:
         """Ask for an act that brings the laptop into a subnet; that it is there may be seen before it is said."""
-        if net in self._cannot:
-            raise CannotBeDone(act, self._cannot[net])
         watch = None if self._practice else asyncio.create_task(self._sees(net, act))
         try:
             await self.hands.ask(act)
-        except CannotBeDone as error:
-            self._cannot[net] = error.why
-            raise
         finally:
             if watch is not None:
                 watch.cancel()
