@@ -134,7 +134,12 @@ def open_act(screen: ZingerScreen, hands: Hands, number: int) -> None:
             hands.put_off(item.act)
         elif answer == "cannot":
             screen.app.push_screen(
-                LineDialog("Why can't it be done?", "What it would only have proved is then owed, with this reason.", placeholder="why"), no
+                LineDialog(
+                    "Why can't it be done?",
+                    "What it would only have proved is then owed, with this reason.",
+                    placeholder="why",
+                ),
+                no,
             )
 
     def no(why: str | None) -> None:
