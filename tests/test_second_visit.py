@@ -88,6 +88,7 @@ def test_pages_are_put_right_later_and_what_is_asked_at_first_contact_only_is_ow
     assert zinger("secret", folder, "wifi-staff", "--rotate").returncode == 0
     dry = zinger("run", folder, "--dry").stdout
     assert "asked at first contact only: it will be owed" in dry and "[Put right]" in dry
+    assert "[Add it]" in dry and "back by: the same with Europe/Vienna" in dry and "[Go on]" not in dry
     done = zinger("run", folder, "--headless")
     owed = [line for line in done.stdout.splitlines() if "refused" in line]
     assert done.returncode == 1 and len(owed) == 1, done.stdout

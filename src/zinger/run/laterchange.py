@@ -53,8 +53,13 @@ def later_changes(device: Device, script: Script, memory: Memory) -> list[Later]
             continue
         only_secret = step.setting in renewed and same
         sent = (step.change if only_secret else None) or (step.also if asked and asked.begin is None else None) or step
-        way_back = _way_back(step, memory.said.get(step.setting, "") if was is not None else "")
-        guard, back = _guard(sent, asked if sent is step else None), OLD_IS_KEPT if only_secret else way_back
+        if only_secret:
+            back = OLD_IS_KEPT
+        elif sent is not step and was is not None:  # it was said in a question script that is not asked again
+            back = f"the same with {before}"
+        else:
+            back = _way_back(step, memory.said.get(step.setting, "") if was is not None else "")
+        guard = _guard(sent, asked if sent is step else None)
         value = "a new password" if only_secret else step.value
         lines = sent.every_line or (sent.shown,)
         found.append(Later(step.title, before, value, lines, guard, back))
