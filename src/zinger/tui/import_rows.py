@@ -96,10 +96,15 @@ class Outcome(Rows):
 
 def _bad(cell: BadCell, width: int) -> Text:
     text = Text(" ").append("▲ ", Style(color=ROSE, bold=True)).append(f"{cell.cell:<9} ", PAPER)
-    what = cell.problem.what
-    after = f" → {cell.meant}?  ({cell.why})" if cell.meant else f" {cell.do}"
-    text.append(fit(what, max(20, width - text.cell_len - len(after) - 1)), ROSE)
-    return text.append(fit(after, width - text.cell_len), BRASS if cell.meant else DIM)
+    what, room = cell.problem.what, width - text.cell_len
+    if cell.meant:
+        meant, why = f" → {cell.meant}?", f"  ({cell.why})"
+        wordings = [(what, meant + why), (repr(cell.text), meant + why), (repr(cell.text), meant)]
+    else:
+        wordings = [(what, f" {cell.do}"), (what, "")]
+    before, after = next((pair for pair in wordings if len("".join(pair)) <= room), wordings[-1])
+    text.append(fit(before, max(8, room - len(after))), ROSE)
+    return text.append(after, BRASS if cell.meant else DIM)
 
 
 def _laid(laid: Laid, line: _Line, width: int, row_width: int) -> Text:

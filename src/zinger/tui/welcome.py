@@ -20,6 +20,7 @@ from zinger.desk.incoming import Incoming
 from zinger.desk.jobs import RecentJob, begin_empty, recent_jobs
 from zinger.run.board import Mark
 from zinger.store.folder import JobFolderError
+from zinger.tui.choosing import PathSuggester
 from zinger.tui.dialogs import message
 from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SHAPE, SLATE, VIOLET, fit, home_short
@@ -120,7 +121,11 @@ class Welcome(PlainScreen):
     def compose(self) -> ComposeResult:
         yield self.title_line()
         yield Static(id="welcome-line")
-        yield Input(placeholder="the job's folder; Enter opens it, Escape closes this line", id="folder")
+        yield Input(
+            placeholder="the job's folder; Enter opens it, Escape closes this line",
+            id="folder",
+            suggester=PathSuggester(),
+        )
         yield Jobs(recent_jobs(), self.host.standing)
         yield KeysFooter()
 
@@ -192,7 +197,7 @@ class NewJob(PlainScreen):
         yield Static(Text("\n  Its folder, which is made\n", DIM))
         yield Input(placeholder="~/jobs/winter-renewal", id="job-folder")
         yield Static(Text("\n  Somebody's build sheet (.csv .xlsx .yaml .json); empty to begin from nothing\n", DIM))
-        yield Input(placeholder="~/Downloads/stations.xlsx", id="job-sheet")
+        yield Input(placeholder="~/Downloads/stations.xlsx", id="job-sheet", suggester=PathSuggester())
         yield Static(id="job-note")
         yield KeysFooter()
 
