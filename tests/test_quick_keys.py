@@ -11,6 +11,7 @@ import pytest
 from rich.text import Text
 from textual.app import App, ComposeResult
 from textual.strip import Strip
+from textual.widgets._toast import Toast
 
 from tests.test_run_parts import Loop, pump
 from zinger.phrasebook.book import Phrasebook
@@ -21,6 +22,7 @@ from zinger.talk.requests import Answer, Errand
 from zinger.tui import collecting
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
+from zinger.tui.typing_guard import GuardedApp
 
 
 class Words(Rows):
@@ -196,3 +198,16 @@ async def test_an_answer_that_waits_for_its_turn_is_no_silence(quern: Phrasebook
     link.heard(b"\r\nidentity\r\nsw in base, do: ")
     turns.let()
     assert (await going).lines == ("identity",) and link.sent.endswith(b"tell all\r")
+
+
+@pytest.mark.parametrize(
+    "words", ["it shows '[/foo]'", "[red]as it is[/red]", "[@click=app.quit]press here[/]", "an end \\", "[[", "[bold"]
+)
+async def test_what_strangers_wrote_is_told_as_it_is_written(words: str) -> None:
+    app = GuardedApp()
+    async with app.run_test(notifications=True) as pilot:
+        app.notify(words, title=words)
+        app.screen.notify(words)
+        await pilot.pause(0.1)
+        told = [str(toast.render()) for toast in app.screen.query(Toast)]
+        assert told == [f"{words}\n{words}", words]

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from textual import events
 from textual.app import App
+from textual.notifications import SeverityLevel
 from textual.screen import Screen
 
 from zinger.run.turns import Turns
@@ -59,7 +60,10 @@ class Typing:
 
 
 class GuardedApp(App[None]):
-    """An application whose single-letter commands are not carried out by somebody who types."""
+    """An application whose single-letter commands are not carried out by somebody who types.
+
+    Nor is what it tells ever read as markup: sheets, phrasebooks and devices are written by strangers.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -71,6 +75,18 @@ class GuardedApp(App[None]):
         """When the last key was pressed, whichever."""
         self.turns = Turns()
         """Of the conversations of all runs."""
+
+    def notify(
+        self,
+        message: str,
+        *,
+        title: str = "",
+        severity: SeverityLevel = "information",
+        timeout: float | None = None,
+        markup: bool = False,
+    ) -> None:
+        """Tell something for a moment, as it is written; a screen asks for markup by the toolkit's default, in vain."""
+        super().notify(message, title=title, severity=severity, timeout=timeout, markup=False)
 
     async def on_event(self, event: events.Event) -> None:
         if isinstance(event, _BY_A_PERSON):

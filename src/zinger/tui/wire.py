@@ -12,6 +12,7 @@ from textual import events
 from textual.app import ComposeResult, RenderResult
 from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
+from textual.markup import escape
 from textual.widget import Widget
 from textual.widgets import Input
 
@@ -286,8 +287,8 @@ class Wire(DeviceScreen):
         if frame.has_class("taken") != self.taken:
             frame.set_class(self.taken, "taken")
             (self._typed_into if self.taken else script).focus()
-        frame.border_title = self._taken_title() if self.taken else ""
-        frame.border_subtitle = self._under_the_console()
+        frame.border_title = escape(self._taken_title()) if self.taken else ""
+        frame.border_subtitle = escape(self._under_the_console())  # a phrasebook's words are a stranger's
 
     @property
     def _typed_into(self) -> Widget:
