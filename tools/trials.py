@@ -1,4 +1,4 @@
-"""What kills and faults share: a practice yard with a device of each family, a fresh job for one of them, and a judge.
+"""What kills and faults share: a practice yard with the demo's devices, a fresh job for one of them, and a judge.
 
 The judge asks the yard, not Zinger: after a clean run a device is in some state; what is *proved* after a kill or a
 fault must be in the same, and some password of the vault must still let somebody in.
@@ -48,19 +48,15 @@ ENDS = ("right", "owes", "differs", "needs you", "hung", "WRONG", "LOST")
 
 
 def devices(families: Sequence[str] = FAMILIES) -> dict[str, str]:
-    """The row of the demo's sheet of one device a family, by the device's name."""
+    """The rows of the demo's sheet of these families, by the device's name."""
     head, *rows = (DEMO / "devices.csv").read_text("utf-8").splitlines()
     for column in FOR_TWO:
         rows = [_without(row, head.split(",").index(column)) for row in rows]
     folder = laid_out("\n".join((head, *rows)))
     names = {device.serial: device.name for device in OpenJob(JobFolder(folder)).plan.devices}
     shutil.rmtree(folder)
-    first: dict[str, str] = {}
-    for row in rows:
-        family = next((f for f in families if f",{f}," in row), None)
-        if family is not None and family not in first:
-            first[family] = row
-    return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in first.values()}
+    mine = [row for row in rows if any(f",{family}," in row for family in families)]
+    return {next(name for serial, name in names.items() if f",{serial}," in row): row for row in mine}
 
 
 def _without(row: str, at: int) -> str:
