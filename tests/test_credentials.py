@@ -72,6 +72,9 @@ def test_the_paper_of_credentials_is_written_sealed_and_nothing_of_it_in_clear(j
     folder = job(devices_csv=ONE_DEVICE)
     vault = Vault(folder / "vault.age")
     vault.put({SecretRef(ENTRY): "only-in-here-77"})
+    for words in ((ENTRY, "--sealed"), (ENTRY, "--share", "age1x"), ("--rotate",), ("--show",)):
+        refused = zinger("secret", folder, *words)
+        assert refused.returncode == 2 and " is about " in refused.stderr, words
     done = zinger("secret", folder, "--sealed")
     assert done.returncode == 0, done.stderr
     sealed = folder / "handover/credentials.pdf.age"

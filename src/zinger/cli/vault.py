@@ -34,6 +34,12 @@ def secret(
     from zinger.store.folder import JobFolder
     from zinger.store.vault import Vault
 
+    of_all = {"--key": key, "--share": share, "--unshare": unshare, "--sealed": sealed}
+    of_one = {"--show": show, "--rotate": rotate}
+    if entry is not None and (said := next((option for option, given in of_all.items() if given), "")):
+        raise CommandError(f"{said} is about the whole vault; leave {entry} out")
+    if entry is None and (said := next((option for option, given in of_one.items() if given), "")):
+        raise CommandError(f"{said} is about one entry; name it, such as kvr-wj-sw1/administrator")
     folder = JobFolder(job)
     vault = Vault(folder.vault)
     if key:
