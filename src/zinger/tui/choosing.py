@@ -10,7 +10,7 @@ from rich.style import Style
 from rich.text import Text
 from textual.app import ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
+from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen
 from textual.suggester import Suggester
 from textual.widgets import Input, Static
@@ -68,6 +68,8 @@ class ChoiceDialog(ModalScreen[Any]):
         Binding("escape", "leave", "leave", priority=True),
         Binding("up", "step(-1)", show=False, priority=True),
         Binding("down", "step(1)", show=False, priority=True),
+        Binding("pageup", "page(-1)", show=False, priority=True),
+        Binding("pagedown", "page(1)", show=False, priority=True),
     ]
 
     def __init__(
@@ -79,15 +81,25 @@ class ChoiceDialog(ModalScreen[Any]):
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
             yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
-            yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
+            with VerticalScroll(id="dialog-body"):
+                yield Static(Text(f"\n{self.body}\n" if self.body else "", PAPER))
             if len(self._choices) > TYPED_FROM:
                 yield Input(placeholder="type to find it; Enter takes it", id="choice-words")
             yield Choices(self._choices, self._aliases)
 
     def on_mount(self) -> None:
-        choices = self.query_one(Choices)
-        choices.styles.height = min(len(self._choices), 16)
-        (self.query_one(Input) if self.query(Input) else choices).focus()
+        self._share_out()
+        (self.query_one(Input) if self.query(Input) else self.query_one(Choices)).focus()
+
+    def on_resize(self) -> None:
+        self._share_out()
+
+    def _share_out(self) -> None:
+        """The choices are always in sight; what has no room beside them is scrolled."""
+        rows = self.app.size.height
+        listed = min(len(self._choices), 16, max(4, rows // 2))
+        self.query_one(Choices).styles.height = listed
+        self.query_one("#dialog-body").styles.max_height = max(3, rows - listed - 9)
 
     def on_input_changed(self, event: Input.Changed) -> None:
         self.query_one(Choices).want(event.value)
@@ -103,6 +115,14 @@ class ChoiceDialog(ModalScreen[Any]):
     def action_step(self, by: int) -> None:
         """Move in the list while the cursor stays in the line."""
         self.query_one(Choices).action_step(by)
+
+    def action_page(self, by: int) -> None:
+        """Read on above the list; where all is in sight, a page of the list."""
+        body = self.query_one("#dialog-body", VerticalScroll)
+        if body.max_scroll_y:
+            body.scroll_relative(y=by * max(1, body.size.height - 1), animate=False)
+        else:
+            self.query_one(Choices).action_step(12 * by)
 
     def action_leave(self) -> None:
         """Leave it open."""

@@ -11,7 +11,7 @@ from rich.table import Table
 from rich.text import Text
 from textual.app import App, ComposeResult
 from textual.binding import Binding, BindingType
-from textual.containers import Vertical
+from textual.containers import Vertical, VerticalScroll
 from textual.screen import ModalScreen, Screen
 from textual.widgets import Static
 
@@ -34,9 +34,13 @@ class Dialog(ModalScreen[bool]):
     def compose(self) -> ComposeResult:
         with Vertical(id="dialog"):
             yield Static(Text(self.title_text, Style(color=BRASS, bold=True)))
-            yield Static(Group(Text(""), self.body))
+            with VerticalScroll(id="dialog-body"):
+                yield Static(Group(Text(""), self.body))
             keys = [("y", self.yes), ("n", self.no)] if self.no else [("Enter", self.yes)]
             yield Static(Text("\n").append_text(key_hint(keys)))
+
+    def on_mount(self) -> None:
+        self.query_one("#dialog-body").focus()  # a long one is read with the arrows, and its keys stay in sight
 
     def action_answer(self, yes: bool) -> None:
         """Close with the answer."""

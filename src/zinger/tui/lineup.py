@@ -37,7 +37,8 @@ class LineUp(ZingerScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("g", "app.go", "go", tooltip="carry what is not done to a proved baseline, and nothing else"),
-        Binding("enter", "wire", "wire", show=False, tooltip="the same"),
+        Binding("enter", "wire", "wire", show=False, tooltip="the wire of the device under the cursor"),
+        Binding("w", "wire", "wire", show=False, tooltip="the same, as on other screens"),
         Binding("e", "app.plan", "plan", tooltip="look at the plan and edit it"),
         Binding("r", "preview", "preview", tooltip="what will be sent to it, before it is sent"),
         Binding("p", "proof", "proof", tooltip="what was planned, and what was read back"),
@@ -48,7 +49,6 @@ class LineUp(ZingerScreen):
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="the papers and exports: look at them, write them"),
-        Binding("w", "wire", "wire", show=False, tooltip="the wire of the device under the cursor"),
         Binding("t", "app.forecast", "time", tooltip="the forecast: when the bench is done, and who waits for what"),
         Binding(
             "k", "app.credentials", "keys", show=False, tooltip="accounts and passwords, and when they were proved"

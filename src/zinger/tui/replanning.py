@@ -199,5 +199,5 @@ class Replanning:
 
         them = changed[0] if len(changed) == 1 else counted(len(changed), "device")
         choices = [(True, f"apply to {them}: send this, save and prove it"), (False, "not now; g or o does it later")]
-        body = "\n".join(told(self._holder.job, changed, most=14))
+        body = "\n".join(told(self._holder.job, changed, most=400))
         self._app.push_screen(ChoiceDialog(f"Saved. Apply to {them}?", choices, body), chosen)
