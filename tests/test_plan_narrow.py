@@ -13,6 +13,7 @@ from tests.terminal import Terminal
 from zinger.plan.model import Plan
 from zinger.run.openjob import OpenJob
 from zinger.store.folder import JobFolder
+from zinger.tui.choosing import ChoiceDialog, Choices
 from zinger.tui.plan_findings import WRAPPED, Findings
 from zinger.tui.plan_parts import Values
 
@@ -79,6 +80,25 @@ async def test_the_cursor_stays_on_its_finding_when_the_width_changes_or_others_
         assert findings.problem is None and "none of this filter" in findings.draw(0, 60).plain
 
 
+@pytest.mark.parametrize("rows", [24, 32, 60])
+async def test_the_choices_of_a_long_dialog_stay_in_sight_and_the_rest_is_read_by_pages(rows: int) -> None:
+    app = App[None]()
+    async with app.run_test(size=(80, rows)) as pilot:
+        dialog = ChoiceDialog(
+            "Apply?", [(n, f"choice {n}") for n in range(3)], "\n".join(f"row {n}" for n in range(200))
+        )
+        app.push_screen(dialog)
+        await pilot.pause()
+        choices, body = dialog.query_one(Choices), dialog.query_one("#dialog-body")
+        assert choices.region.bottom <= rows and choices.size.height == 3 and body.max_scroll_y > 0
+        await pilot.press(*["pagedown"] * (200 // body.size.height + 3))
+        await pilot.pause()
+        assert body.scroll_offset.y == body.max_scroll_y and choices.selected == 0
+        await pilot.press("down", "enter")
+        await pilot.pause()
+        assert app.screen is not dialog
+
+
 async def test_thousands_of_findings_take_a_row_each(plan: Plan) -> None:
     app = Both()
     async with app.run_test(size=(60, 40)) as pilot:
@@ -123,3 +143,9 @@ def test_the_plan_at_80_columns_says_where_the_value_under_the_cursor_comes_from
     assert "/ filter" not in shown.splitlines()[-1]
     term.escape("where it goes")
     term.until("saved")
+    term.keys("?")
+    shown = term.until("Keys and shapes", "Enter close")
+    assert "Ctrl-Q" not in shown, "there is more than fits"
+    term.keys("End")
+    term.until("Keys and shapes", "Ctrl-Q", "Enter close")
+    term.escape("Keys and shapes")
