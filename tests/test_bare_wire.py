@@ -299,7 +299,8 @@ def test_a_password_within_a_line_makes_no_question_of_the_prompt() -> None:
 )
 def test_a_word_that_became_another_one_for_good_is_the_hostname(later: tuple[str, ...], shape: str) -> None:
     turns = [turn for prompt in later for turn in (f"\r\n{prompt}", "> set yew", "* \r")]
-    assert wire(*LOUD, "> be yew", "* \r", *turns, "\r\n").shape.strip() == shape.strip()
+    found = wire(*LOUD, "> be yew", "* \r", *turns, "\r\n")
+    assert found.shaped(found.prompts[0]).strip() == shape.strip()
 
 
 def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and_passwords_at_hand(

@@ -200,6 +200,8 @@ def test_a_live_run_waits_for_hands_without_a_screen(job: Callable[..., Path]) -
                 if act["verb"] not in asked:
                     assert zinger(*bad).returncode == 2, "there is no such act"
                     asked.append(act["verb"])
+                    both = zinger("hands", folder, "--done", str(act["number"]), "--cannot", str(act["number"]))
+                    assert both.returncode == 2 and "say one of them" in both.stderr
                     zinger("hands", folder, "--cannot", str(act["number"]), "--why", f"no {act['verb']} here")
         assert waits.stdout is not None
         told = waits.stdout.read()

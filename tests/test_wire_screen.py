@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import os
 import shutil
 import subprocess
 import time
@@ -16,6 +17,7 @@ import pytest
 from tests.conftest import ONE_DEVICE, lay_out
 from tests.terminal import Terminal
 from tests.test_run_parts import Loop, pump
+from zinger.desk.lastseen import recordings_of
 from zinger.desk.playback import LONGEST_PAUSE, Playback
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.jobfile import read_job
@@ -31,6 +33,16 @@ tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not inst
 
 
 @tmux
+def test_recordings_are_those_of_the_very_device_and_of_its_bare_wire(tmp_path: Path) -> None:
+    mine = ["sw1-20261129-091135-console.cast", "bare-sw1-20261129-090709-1.cast", "sw1-20261128-091135-pages.har"]
+    others = ["sw1-2-20261129-091135-console.cast", "sw10-20261129-091135-console.cast", "sw1-20261129-091135-x.txt"]
+    for age, name in enumerate([*mine, *others]):
+        (tmp_path / name).touch()
+        os.utime(tmp_path / name, (1000 - age, 1000 - age))
+    assert [file.name for file in recordings_of(tmp_path, "sw1")] == mine
+    assert recordings_of(tmp_path / "none", "sw1") == []
+
+
 def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     start: Callable[..., Terminal], tmp_path: Path
 ) -> None:

@@ -65,10 +65,11 @@ def hands(
     try:
         waiting = _waiting(journal)
         chosen, refused = _chosen(waiting, done or [], "--done"), _chosen(waiting, cannot or [], "--cannot")
+        if both := [str(act.asked.number) for act in chosen if act in refused]:
+            raise CommandError(f"act {', '.join(both)} is said to be done, and that it can't be; say one of them")
         for act in chosen if not _is_practice(journal) else ():
             _type_in(folder, act)
-        asyncio.run(_answer(journal, chosen, None))
-        asyncio.run(_answer(journal, refused, why))
+        asyncio.run(_answer(journal, [*((act, None) for act in chosen), *((act, why) for act in refused)]))
     finally:
         journal.close()
     if as_json:
@@ -88,13 +89,8 @@ def hands(
         )
         return
     for act in waiting:
-        said = (
-            "done"
-            if act in chosen
-            else "can't be done"
-            if act in refused
-            else f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
-        )
+        since = f"since {time.strftime('%H:%M:%S', time.localtime(act.since))}"
+        said = "done" if act in chosen else "can't be done" if act in refused else since
         asked = act.asked
         see = f"; then: {asked.see}" if asked.see else ""
         left = f"; {max(0, round(asked.until - time.time()))} s left" if asked.until else ""
@@ -156,9 +152,10 @@ def _type_in(folder: JobFolder, act: Waiting) -> None:
     vault.put({entry: secret})
 
 
-async def _answer(journal: Journal, chosen: list[Waiting], cannot: str | None) -> None:
+async def _answer(journal: Journal, answers: list[tuple[Waiting, str | None]]) -> None:
+    """Say of each act that it is done, or why it can't be."""
     from zinger.store import entries
 
-    for act in chosen:
+    for act, cannot in answers:
         kind, data = entries.written(entries.HandsAnswered(act.asked.verb, cannot))
         await journal.write(kind, act.subject, **data)

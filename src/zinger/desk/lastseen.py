@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import time
 from pathlib import Path
 
@@ -16,15 +17,15 @@ SHOWN = 6_000
 """Characters of its end."""
 
 
-def last_recording(records: Path, device: str) -> Path | None:
-    """The newest recording of a device; None where there is none."""
+def recordings_of(records: Path, device: str) -> list[Path]:
+    """The recordings of a device, of its bare wire too, the newest first."""
+    named = re.compile(rf"(?:bare-)?{re.escape(device)}-\d{{8}}-.*(?:\.cast|{re.escape(SUFFIX)})")
     try:
         with os.scandir(records) as found:
-            begins = (f"{device}-", f"bare-{device}-")
-            mine = [e for e in found if e.name.startswith(begins) and e.name.endswith((".cast", SUFFIX))]
-            return Path(max(mine, key=lambda entry: entry.stat().st_mtime)) if mine else None
+            mine = [(entry.stat().st_mtime, Path(entry)) for entry in found if named.fullmatch(entry.name)]
     except OSError:
-        return None
+        return []
+    return [path for _, path in sorted(mine, reverse=True)]
 
 
 def end_of(file: Path, transcript: Transcript) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from textual.screen import Screen
 
-from zinger.desk.lastseen import end_of, last_recording
+from zinger.desk.lastseen import end_of, recordings_of
 from zinger.errors import ZingerError
 from zinger.run.board import DeviceLine
 from zinger.run.openjob import OpenJob
@@ -49,12 +49,11 @@ class Recalling:
         records = self._job().folder.records
 
         async def read() -> None:
-            file = await asyncio.to_thread(last_recording, records, line.device.name)
-            fresh = Transcript()
-            if file is None:
+            files, fresh = await asyncio.to_thread(recordings_of, records, line.device.name), Transcript()
+            if not files:
                 return
             try:
-                told = await asyncio.to_thread(end_of, file, fresh)
+                told = await asyncio.to_thread(end_of, files[0], fresh)
             except (OSError, ZingerError):
                 return
             if not line.transcript.end and not line.active:

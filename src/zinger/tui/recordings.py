@@ -14,6 +14,7 @@ from textual.binding import Binding, BindingType
 from textual.containers import Horizontal, Vertical
 from textual.widget import Widget
 
+from zinger.desk.lastseen import recordings_of
 from zinger.desk.playback import Playback
 from zinger.run.board import DeviceLine
 from zinger.store.recording import RecordingError
@@ -39,8 +40,7 @@ class Files(Rows):
 
     def __init__(self, device: str, folder: Path) -> None:
         super().__init__(id="files")
-        found = [f for f in folder.glob(f"{device}-[0-9]*") if f.suffix in (".cast", ".har")] if folder.is_dir() else []
-        self.files = sorted(found, key=lambda file: file.stat().st_mtime, reverse=True)
+        self.files = recordings_of(folder, device)
 
     def count(self) -> int:
         return max(1, len(self.files))
@@ -54,9 +54,12 @@ class Files(Rows):
         file = self.files[index]
         begun = time.strftime("%Y-%m-%d %H:%M", time.localtime(file.stat().st_mtime))
         size = f"{file.stat().st_size / 1024:.0f} KB"
-        return Text.assemble(
-            (f" {begun} ", PAPER), (f" {file.stem.rsplit('-', 1)[-1]:<9}", SLATE), (fit(size, max(4, width - 30)), DIM)
-        )
+        return Text.assemble((f" {begun} ", PAPER), (f" {_way(file):<9}", SLATE), (fit(size, max(4, width - 30)), DIM))
+
+
+def _way(file: Path) -> str:
+    """Over what it was recorded, by its name."""
+    return "bare" if file.name.startswith("bare-") else file.stem.rsplit("-", 1)[-1]
 
 
 class Bar(Widget):

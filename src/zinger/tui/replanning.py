@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING, Protocol
 from textual.app import App
 
 from zinger.errors import ZingerError
+from zinger.tui.host import Host
 from zinger.tui.openjobs import Behind
 from zinger.wording import counted
 
 if TYPE_CHECKING:
     from zinger.desk.editing import Desk
     from zinger.run.openjob import OpenJob
-    from zinger.tui.running import RunControl
 
 LOOKS_AT_FILES_EVERY = 2.0
 """Seconds between two looks whether somebody else changed the job's files."""
@@ -26,22 +26,12 @@ Then = Callable[[list[str]], None]
 """What is done once the files were read; it gets the devices that were set up under another plan."""
 
 
-class Holder(Protocol):
-    """The application, as far as it holds the open job."""
-
-    job: OpenJob
-    running: RunControl
-
-    @property
-    def has_job(self) -> bool:
-        """Whether a job is open."""
+class Holder(Host, Protocol):
+    """The application, as screens see it, and when a key was pressed last."""
 
     @property
     def last_key(self) -> float:
-        """When a key was pressed last."""
-
-    def tell(self, title: str, text: str) -> None:
-        """Show a message that stays until it was read."""
+        """When that was, as events tell the time."""
 
 
 class Replanning:

@@ -138,10 +138,7 @@ def _pass_over(screen: ZingerScreen, name: str) -> None:
     def chosen(setting: str | None) -> None:
         if setting is not None:
             pass_over(screen, name, setting)
-            words = "is sent again by the next run" if setting in passed else "is passed over: a run does not send it"
-            screen.app.notify(f"{titles[setting]} of {name} {words}")
 
-    titles = {step.setting: step.title for step in steps}
     body = "It is not sent; what the device has is still read back and compared."
     screen.app.push_screen(ChoiceDialog(f"Which setting of {name}?", choices, body), chosen)
 

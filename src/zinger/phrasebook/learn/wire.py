@@ -30,6 +30,11 @@ class Exchange:
     entered: bool
     """Whether it ended with Enter; a single key, such as a pager takes, does not."""
 
+    @property
+    def is_blind(self) -> bool:
+        """Whether a question was answered without an echo."""
+        return self.masked and self.entered and bool(self.asked.strip())
+
 
 @dataclass
 class WireNotes:
@@ -42,40 +47,43 @@ class WireNotes:
     exchanges: list[Exchange] = field(default_factory=list)
 
     @cached_property
-    def shape(self) -> str:
-        """The first marked prompt, with HOSTNAME in the place of the one word that became another one for good.
+    def hostname(self) -> str:
+        """The word of the prompts that is the hostname: it became another one for good. Nothing where none is known.
 
-        That word was typed before: it is the new name. Where the old prompt came back, it was another place instead.
+        That other word was typed before, as the new name; where the old prompt came back, it was another place instead.
         """
-        prompt = self.prompts[0] if self.prompts else ""
-        one, typed = _TOKEN.findall(prompt.strip()), set[str]()
-        last = max((n for n, e in enumerate(self.exchanges) if e.asked.strip() == prompt.strip()), default=-1)
+        prompt = self.prompts[0].strip() if self.prompts else ""
+        one, typed = _TOKEN.findall(prompt), set[str]()
+        last = max((n for n, e in enumerate(self.exchanges) if e.asked.strip() == prompt), default=-1)
         for number, exchange in enumerate(self.exchanges):
             other = _TOKEN.findall(exchange.asked.strip())
-            differ = [at for at, pair in enumerate(zip(one, other, strict=False)) if pair[0] != pair[1]]
-            if number > last and len(one) == len(other) and len(differ) == 1 and other[differ[0]] in typed:
-                return "".join([*one[: differ[0]], "HOSTNAME", *one[differ[0] + 1 :]])
+            differ = [pair for pair in zip(one, other, strict=False) if pair[0] != pair[1]]
+            if number > last and len(one) == len(other) and len(differ) == 1 and differ[0][1] in typed:
+                return str(differ[0][0])
             typed.update(_TOKEN.findall(exchange.typed))
-        first = _same_first_word(self.prompts)
-        return "HOSTNAME" + prompt[len(first) :] if first else prompt
+        return _same_first_word(self.prompts)
+
+    def shaped(self, prompt: str) -> str:
+        """A prompt with HOSTNAME in the place of the hostname."""
+        words = _TOKEN.findall(prompt)
+        if self.hostname in words:
+            words[words.index(self.hostname)] = "HOSTNAME"
+        return "".join(words)
 
     def without_prompt(self, line: str) -> str | None:
         """What stands behind a prompt; None for a line that begins with none."""
-        found = next((match for pattern in self._patterns if (match := pattern.match(line))), None)
-        return line[found.end() :].strip() if found else None
+        ends = [match.end() for pattern in self._patterns if (match := pattern.match(line))]
+        return line[max(ends) :].strip() if ends else None
 
     @cached_property
     def _patterns(self) -> list[re.Pattern[str]]:
-        shapes = (
-            re.escape(self.shape.rstrip()).replace("HOSTNAME", r"\S+"),
-            *(re.escape(p.rstrip()) for p in self.prompts),
-        )
-        return [re.compile(shape) for shape in shapes]
+        shapes = (re.escape(self.shaped(prompt).rstrip()) for prompt in self.prompts)
+        return [re.compile(shape.replace("HOSTNAME", r"\S+")) for shape in shapes]
 
     @property
     def blind(self) -> list[str]:
         """Questions behind which what was typed did not come back."""
-        asked = (e.asked for e in self.exchanges if e.masked and e.entered and e.asked.strip())
+        asked = (e.asked for e in self.exchanges if e.is_blind)
         return [question for question in dict.fromkeys(asked) if self.without_prompt(question) is None]
 
     @property
@@ -87,7 +95,7 @@ class WireNotes:
     @property
     def login(self) -> str:
         """The question that was answered in clear right before the first that did not echo."""
-        first = next((n for n, e in enumerate(self.exchanges) if e.masked and e.entered and e.asked.strip()), 0)
+        first = next((n for n, e in enumerate(self.exchanges) if e.is_blind), 0)
         clear = self.exchanges[first - 1].asked if first else ""
         return clear if self.without_prompt(clear) is None else ""
 
@@ -145,7 +153,7 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
     if not found.prompts:
         raise ValueError("no prompt is marked in this recording: press F5 at one, in `zinger wire`")
     secret = found.blind[0] if found.blind else "password: "
-    text = commented_start(name, found.shape.rstrip() + " ", found.login or "name: ", secret)
+    text = commented_start(name, found.shaped(found.prompts[0]).rstrip() + " ", found.login or "name: ", secret)
     if found.noise:
         patterns = "\n".join(f"  - {_quoted(_pattern(line))}" for line in found.noise)
         text = text.replace("noise: []", f"noise:\n{patterns}")
@@ -154,8 +162,7 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
         text = re.sub(
             r"save: \{at: main, send: keep\} *#", lambda _: f"save: {{at: main, send: {_quoted(saved)}}}   #", text
         )
-    first = _same_first_word(found.prompts)
-    shapes = ["HOSTNAME" + prompt[len(first) :] if first else prompt for prompt in found.prompts[1:]]
+    shapes = [found.shaped(prompt) for prompt in found.prompts[1:]]
     more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in enumerate(shapes, 2)]
     more += [f"  # asks without an echo: {_quoted(question)}" for question in found.blind[1:]]
     if more:
