@@ -171,6 +171,15 @@ def test_the_desk_saves_whole_merges_and_refuses_to_overwrite(desk: Desk) -> Non
         folder.write(before, before)
 
 
+def test_a_value_that_is_written_where_it_held_already_changes_no_finding(desk: Desk) -> None:
+    assert desk.plan.problems, "there is something that could come and go"
+    for device in desk.plan.devices:
+        for setting in ("dns.servers", "banner", "management.vlan"):
+            here = desk.targets([device], setting)[0]
+            after = desk.tried(desk.changes([device], setting, desk.text(device, setting), here))
+            assert set(after.problems) == set(desk.plan.problems), (device.name, setting)
+
+
 def test_a_full_disk_leaves_the_files_as_they_were(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
     before = desk.folder.files()
     device = desk.plan.device("kvr-wj-sw1")

@@ -20,9 +20,10 @@ from zinger.run.turns import Turns
 from zinger.talk.errands.ask import do, look
 from zinger.talk.requests import Answer, Errand
 from zinger.tui import collecting
+from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
-from zinger.tui.typing_guard import GuardedApp
+from zinger.tui.typing_guard import ENDS, GuardedApp
 
 
 class Words(Rows):
@@ -211,3 +212,34 @@ async def test_what_strangers_wrote_is_told_as_it_is_written(words: str) -> None
         await pilot.pause(0.1)
         told = [str(toast.render()) for toast in app.screen.query(Toast)]
         assert told == [f"{words}\n{words}", words]
+
+
+async def test_enter_behind_a_word_typed_at_a_list_takes_nothing() -> None:
+    taken: list[object] = []
+
+    class Asks(GuardedApp):
+        def on_mount(self) -> None:
+            self.push_screen(ChoiceDialog("begin?", [("run", "run it"), ("no", "not now")]), taken.append)
+
+    app = Asks()
+    async with app.run_test(size=(60, 20)) as pilot:
+        await pilot.pause()
+        await pilot.press(*"prove", "enter")
+        await pilot.pause()
+        assert taken == [], "it stands on the first choice, and that is not what was typed"
+        await asyncio.sleep(ENDS)
+        await pilot.press("enter")
+        await pilot.pause()
+        assert taken == ["run"]
+
+
+async def test_of_more_than_a_few_choices_one_is_found_by_typing() -> None:
+    taken: list[object] = []
+    words = [*"abcdef", "prove only", "prove only, with a power cut"]
+    app = GuardedApp()
+    async with app.run_test(size=(60, 20)) as pilot:
+        app.push_screen(ChoiceDialog("what?", [(word, word) for word in words]), taken.append)
+        await pilot.pause()
+        await pilot.press(*"cut prov", "enter")
+        await pilot.pause()
+        assert taken == ["prove only, with a power cut"]

@@ -159,10 +159,7 @@ def test_what_can_be_done_with_a_device_is_one_key_away(start: Callable[..., Ter
     term.keys("p")
     term.until("proof of kvr-wj-sw1", "findings hold")
     term.keys("x")
-    term.until("Why is administrator of kvr-wj-sw1 accepted?")
-    term.keys("-l", "because")
-    term.keys("Enter")
-    term.until("neither different nor owed")
+    term.until("administrator (accounts.administrator) is neither")
     term.keys("End")
     term.until("the fan rattles")
     sheet = folder / "devices.csv"  # who changes the plan changes what is shown on this screen
@@ -307,3 +304,21 @@ def test_a_run_goes_on_while_another_job_is_shown(start: Callable[..., Terminal]
     term.until("Upper Railway", "kvr-wj-sw2", "1 of 2 proved", seconds=60)
     term.keys("q")
     term.until("ended with 0")
+
+
+async def test_a_cable_that_could_not_be_plugged_is_asked_for_again(job: Callable[..., Path]) -> None:
+    run = Run(OpenJob(JobFolder(job(devices_csv=ONE_DEVICE, practice_yaml="pace: 150\n"))), Options(by_person=True))
+    await run.begin()
+    line = run.job.board.lines[ONE]
+    await run.set_off([ONE])
+    await until(lambda: bool(run.hands.asked))
+    run.hands.cannot(run.hands.in_order()[0].act, "no cable fits")
+    await until(lambda: run.tasks[ONE].done())
+    assert line.mood is Mark.NEEDS_YOU and "no cable fits" in line.sentence
+    run.again(ONE)
+    await until(lambda: bool(run.hands.asked))
+    assert run.hands.in_order()[0].act.do.startswith("plug the console cable"), "a cable was found meanwhile"
+    run.hands.leave_to(False)
+    await until(lambda: run.tasks[ONE].done())
+    assert line.mood is Mark.PROVED, line.sentence
+    await run.stop(end_yard=True)

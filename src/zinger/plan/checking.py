@@ -138,22 +138,27 @@ class _Kind:
 
 
 def run_checks(checks: Iterable[Check], plan: Plan, families: Rules, vaulted: Vaulted) -> list[Problem]:
-    """Run every check; all that was found, in the order of the checks, what is the same told once."""
+    """Run every check; all that was found, in the order of the checks, what is the same told once.
+
+    Its devices are in the order of the plan, however they were grouped: so that what was found before an edit and
+    after it can be compared.
+    """
     look = Look(plan, families, vaulted)
     kinds: dict[tuple[str, str, str], _Kind] = defaultdict(_Kind)
     for device in plan.devices:
         kinds[device.site.key, device.role, device.family].by_own[device.own].append(device)
     merged: dict[tuple[object, ...], Problem] = {}
+    found_at: dict[tuple[object, ...], dict[str, None]] = defaultdict(dict)
     for check in checks:
         for problem in _run(check, look, kinds.values()):
             key = (problem.id, problem.spot, problem.what, problem.do)
-            same = merged.get(key)
-            merged[key] = (
-                problem
-                if same is None
-                else replace(same, devices=tuple(dict.fromkeys((*same.devices, *problem.devices))))
-            )
-    return list(merged.values())
+            merged.setdefault(key, problem)
+            found_at[key].update(dict.fromkeys(problem.devices))
+    place = {device.name: index for index, device in enumerate(plan.devices)}
+    return [
+        replace(problem, devices=tuple(sorted(found_at[key], key=lambda name: place.get(name, len(place)))))
+        for key, problem in merged.items()
+    ]
 
 
 def _run(check: Check, look: Look, kinds: Iterable[_Kind]) -> Iterator[Problem]:

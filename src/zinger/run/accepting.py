@@ -46,7 +46,9 @@ def _may_be(memory: Memory, device: str, setting: str, why: str) -> None:
     settled = {name for name, _ in came.accepted}
     lacking = dict.fromkeys([*(f.setting for f in came.differing), *(debt.setting for debt in came.owed)])
     if setting not in lacking and setting not in settled:
-        known = ", ".join(lacking) or "nothing"
-        raise RunError(f"{setting} is neither different nor owed on {device}; there is {known}")
+        title = title_of(setting)
+        named = title if title == setting else f"{title} ({setting})"
+        known = f"what is: {', '.join(lacking)}" if lacking else "nothing is"
+        raise RunError(f"{named} is neither different nor owed on {device}; {known}")
     if why and not may_be_accepted(setting, memory.findings.values()):
         raise RunError(f"{title_of(setting)} is required and was never read from {device}: it can't be accepted unseen")

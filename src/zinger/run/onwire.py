@@ -244,7 +244,6 @@ class OnWire(ABC):
     # -- hands -------------------------------------------------------------------------------------
     async def plug(self, why: str, moves: bool = False, cable_in: str = "") -> None:
         """Ask for the cable and power; one that `moves` can't be plugged in ahead, and may be in another device."""
-        self._was_plugged = True
         where = f" ({self.device.location})" if self.device.location else ""
         self.line.say(f"hands: {self.cable} and power")
         self.line.wait("your hands")
@@ -257,6 +256,7 @@ class OnWire(ABC):
         act = Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light, only_now=moves,
                   taken_from=cable_in)  # fmt: skip
         await self.world.hands.ask(act)
+        self._was_plugged = True  # only now: one that could not be plugged is asked for again
         self.pump.expect_boot(certain=False)
         await self.press_in_time()
 

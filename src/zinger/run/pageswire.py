@@ -192,8 +192,8 @@ class PagesWire(OnWire):
             return await self._boots()
         await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
         if factory.network:
-            self._was_plugged = True
             await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
+            self._was_plugged = True
             await self.press_in_time()
             return await self._boots()
         if self.world.practice and not self._was_plugged:

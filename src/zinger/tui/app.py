@@ -36,6 +36,7 @@ class ZingerApp(GuardedApp):
 
     CSS_PATH = "zinger.tcss"
     TITLE = "Zinger"
+    HORIZONTAL_BREAKPOINTS = [(0, "-narrow"), (100, "-broad")]
     VERTICAL_BREAKPOINTS = [(0, "-short"), (32, "-tall"), (50, "-high")]
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("ctrl+q", "leave", "quit", show=False, priority=True),

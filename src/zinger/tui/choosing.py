@@ -18,7 +18,7 @@ from textual.widgets import Input, Static
 from zinger.tui.look import BRASS, DIM, PAPER, ROSE
 from zinger.tui.rows import Rows
 
-TYPED_FROM = 12
+TYPED_FROM = 6
 """So many choices are found by typing."""
 
 
@@ -70,6 +70,8 @@ class ChoiceDialog(ModalScreen[Any]):
         Binding("down", "step(1)", show=False, priority=True),
         Binding("pageup", "page(-1)", show=False, priority=True),
         Binding("pagedown", "page(1)", show=False, priority=True),
+        Binding("home", "ends(0)", show=False, priority=True),
+        Binding("end", "ends(1)", show=False, priority=True),
     ]
 
     def __init__(
@@ -115,6 +117,10 @@ class ChoiceDialog(ModalScreen[Any]):
     def action_step(self, by: int) -> None:
         """Move in the list while the cursor stays in the line."""
         self.query_one(Choices).action_step(by)
+
+    def action_ends(self, which: int) -> None:
+        """The first or the last choice."""
+        self.query_one(Choices).action_ends(which)
 
     def action_page(self, by: int) -> None:
         """Read on above the list; where all is in sight, a page of the list."""

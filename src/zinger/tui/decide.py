@@ -35,15 +35,21 @@ def _write(screen: ZingerScreen, device: str, event: Callable[[], Happened], wor
 
 def accept(screen: ZingerScreen, device: str, setting: str) -> None:
     """Ask for the reason for which a difference or a debt is accepted."""
-    memory = screen.host.job.memories[device]
+    job, taken = screen.host.job, screen.host.job.memories[device].taken
+    if setting not in taken:  # what can't be accepted is told before a reason is asked for
+        try:
+            accepted(job, device, setting, "why")
+        except ZingerError as error:
+            screen.notify(str(error), severity="warning")
+            return
 
     def typed(why: str | None) -> None:
         if why is not None:
             words = "accepted; a proves it again" if why.strip() else "not accepted any more"
-            _write(screen, device, lambda: accepted(screen.host.job, device, setting, why), words)
+            _write(screen, device, lambda: accepted(job, device, setting, why), words)
 
     body = "Your reason goes into the papers. Without one it is not accepted any more."
-    dialog = LineDialog(f"Why is {title_of(setting)} of {device} accepted?", body, memory.taken.get(setting, ""))
+    dialog = LineDialog(f"Why is {title_of(setting)} of {device} accepted?", body, taken.get(setting, ""))
     screen.app.push_screen(dialog, typed)
 
 

@@ -15,6 +15,7 @@ from textual import events
 from textual.app import App
 from textual.notifications import SeverityLevel
 from textual.screen import Screen
+from textual.widgets import Input
 
 from zinger.run.turns import Turns
 
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
 
 MOMENT = 0.2
 """Seconds: who types a word has the next letter down within it."""
+ENDS = 1.0
+"""Seconds: Enter that comes so soon behind a word ends it, and takes nothing from a list."""
 GUARDED = frozenset(
     {
         *("go", "leave", "done", "whose_hands", "reveal"),
@@ -100,6 +103,10 @@ class GuardedApp(App[None]):
         await super().on_event(event)
 
     async def _check_bindings(self, key: str, priority: bool = False) -> bool:
+        ends_a_word = key == "enter" and self._typing.word_since(self._typing.at - ENDS)
+        if not priority and ends_a_word and not isinstance(self.focused, Input):
+            self._tell_that_nothing_was_done()
+            return True
         if priority or not self._typing.last:
             return await super()._check_bindings(key, priority)
         if self._typing.is_long:
