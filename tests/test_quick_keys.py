@@ -235,11 +235,15 @@ async def test_enter_behind_a_word_typed_at_a_list_takes_nothing() -> None:
 
 async def test_of_more_than_a_few_choices_one_is_found_by_typing() -> None:
     taken: list[object] = []
-    words = [*"abcdef", "prove only", "prove only, with a power cut"]
+    words = [*"abcdef", "run, and prove, with a power cut", "prove only"]
     app = GuardedApp()
     async with app.run_test(size=(60, 20)) as pilot:
         app.push_screen(ChoiceDialog("what?", [(word, word) for word in words]), taken.append)
         await pilot.pause()
         await pilot.press(*"cut prov", "enter")
         await pilot.pause()
-        assert taken == ["prove only, with a power cut"]
+        app.push_screen(ChoiceDialog("what?", [(word, word) for word in words]), taken.append)
+        await pilot.pause()
+        await pilot.press(*"prove", "enter")
+        await pilot.pause()
+        assert taken == ["run, and prove, with a power cut", "prove only"], "what begins with it comes first"

@@ -17,8 +17,10 @@ import pytest
 from tests.conftest import ONE_DEVICE, lay_out
 from tests.terminal import Terminal
 from tests.test_run_parts import Loop, pump
+from tests.test_screen import THREE_SWITCHES
 from zinger.desk.lastseen import recordings_of
 from zinger.desk.playback import LONGEST_PAUSE, Playback
+from zinger.handover.record import DeviceRecord
 from zinger.phrasebook.book import Phrasebook
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.files.sheets import read_sheet
@@ -26,7 +28,9 @@ from zinger.plan.model import Device
 from zinger.plan.owners import owners_of
 from zinger.plan.resolve import resolve
 from zinger.run.byhand import ByHand
+from zinger.run.openjob import OpenJob
 from zinger.run.paste import Paste
+from zinger.store.folder import JobFolder
 from zinger.store.recording import RecordingError
 
 tmux = pytest.mark.skipif(shutil.which("tmux") is None, reason="tmux is not installed")
@@ -66,6 +70,8 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     term.keys("F3", "F2")
     term.until("base", "scroll")
     term.gone("YOU HAVE THE WIRE")
+    term.until("You had the wire of kvr-wj-sw1")
+    term.keys("Down", "Enter")
     term.until("● proved", "holds after a power cut", seconds=60)  # it looked again; its recording ends at a prompt
     term.keys("/")
     term.until("find in what it showed")
@@ -228,7 +234,51 @@ def test_a_page_is_filled_in_by_hand_and_a_password_chosen_there_comes_into_the_
     term.until("A password was chosen by hand (Keeper, new password)", "kvrcbtb3/administrator")
     term.keys("Enter")
     term.gone("A password was chosen by hand")
+    term.until("You had the wire of kvrcbtb3")
+    term.keys("Down", "Enter")
     term.until("● proved", "holds after a power cut", seconds=60)
     term.keys("q")
     kept = b"".join(file.read_bytes() for file in folder.rglob("*") if file.is_file())
     assert b"Chosen-by-4-hand" not in kept
+
+
+@tmux
+def test_who_had_the_wire_of_a_device_at_rest_is_asked_what_comes_next(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    folder = lay_out(tmp_path / "job", devices_csv=THREE_SWITCHES)
+    term = start(folder, "open", str(folder), "--pace", "60")
+    term.until("0 of 3 proved", "g go")
+    term.keys("o")
+    term.until("run without a power cut")
+    term.keys("Down", "Enter")
+    term.until("1 of 3 proved", seconds=60)
+    sheet = folder / "devices.csv"  # the job is read anew: the wire is still there to be taken
+    sheet.write_text(sheet.read_text().replace("10.44.8.12", "10.44.8.42"))
+    term.until("taken in")
+    term.keys("Enter")
+    term.until("f2 take / hand back", "proved")
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE")
+    term.keys("F2")
+    assert "You had" not in term.gone("YOU HAVE THE WIRE"), "who only looked is asked nothing"
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE")
+    term.keys("Enter")
+    term.until("kvr-wj-sw1 in base, do:")
+    term.keys("F2")
+    term.until("You had the wire of kvr-wj-sw1", "prove only")
+    term.keys("End", "Enter")
+    term.until("you had its wire since", "0 of 3 proved")
+    opened = OpenJob(JobFolder(folder))
+    record = DeviceRecord(opened.plan.device("kvr-wj-sw1"), opened.scripts["kvr-wj-sw1"], opened.memories["kvr-wj-sw1"])
+    assert record.state == "not proved since", "the papers say so too"
+    term.keys("F2")
+    term.until("YOU HAVE THE WIRE")
+    term.keys("Enter", "F2")
+    term.until("prove only: read everything back")
+    term.keys("Enter")
+    term.until("configured · owes 1 thing: save not saved", seconds=60)  # what was typed may not be saved
+    term.keys("a")
+    term.until("1 of 3 proved", seconds=60)  # it was only proved before; again sends and saves
+    term.keys("q")

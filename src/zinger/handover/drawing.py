@@ -22,6 +22,7 @@ STATE = {
     "configured": SLATE,
     "differs": ROSE,
     "plan changed": VIOLET,
+    "not proved since": VIOLET,
     "needs a person": VIOLET,
     "not done": SOFT,
     "set by hand": SLATE,

@@ -36,6 +36,8 @@ class DeviceRecord:
         concluded = memory.concluded_at
         if memory.concluded_of and memory.concluded_of != revision_of(self.device):
             return "plan changed"
+        if concluded and memory.touched:
+            return "not proved since"
         return self.outcome.state.value if concluded or self.outcome.differing else "not done"
 
     @cached_property

@@ -25,6 +25,7 @@ SIGNS = {
     "configured": "◎",
     "differs": "◆",
     "plan changed": "▲",
+    "not proved since": "▲",
     "needs a person": "▲",
     "set by hand": "□",
 }

@@ -133,12 +133,14 @@ class ConsolePump(Pump[Conversation]):
     def type(self, data: bytes) -> None:
         """What the person types goes to the device; only while they have the wire."""
         if self.person_has_it and self.link:
+            self.acted = True
             self._record(self._typed.typed(data.decode("utf-8", "replace")))
             self.link.write(data)
 
     def type_secret(self, ref: SecretRef) -> None:
         """Type an entry of the vault for the person; recorded as a mask, whatever comes back of it."""
         if self.person_has_it and self.link:
+            self.acted = True
             secret = self._secret(ref)
             self.masker.know([secret])
             if self.recording:

@@ -119,6 +119,8 @@ class Memory:
     """The address at which it answered last, of those that were planned for it."""
     boots_in: float | None = None
     needs_you: str = ""
+    touched: bool = False
+    """Whether a person did something to it since the last run came to its end."""
     concluded_at: float | None = None
     """When the last run came to its end with everything found as planned."""
     concluded_of: str = ""
@@ -210,6 +212,7 @@ def _run_began(memory: Memory, event: RunBegan, device: str, at: float) -> None:
     memory.refused.clear()
     memory.spans.clear()
     memory.concluded_at = None
+    memory.touched = False
     memory.debts = ()
     memory.concluded_of = memory.needs_you = memory.stopped = ""
 
@@ -243,7 +246,7 @@ def _was_refused(memory: Memory, event: WasRefused, device: str, at: float) -> N
 
 def _person_acted(memory: Memory, event: PersonActed, device: str, at: float) -> None:
     """What a person typed is not saved for all that is known, and what survived before may be another by now."""
-    memory.unsaved = True
+    memory.unsaved = memory.touched = True
     memory.findings = {key: found for key, found in memory.findings.items() if found.source not in SURVIVED}
 
 
@@ -338,12 +341,12 @@ def _needs_you(memory: Memory, event: NeedsYou, device: str, at: float) -> None:
 
 
 def _differs(memory: Memory, event: Differs, device: str, at: float) -> None:
-    memory.concluded_of = event.revision
+    memory.touched, memory.concluded_of = False, event.revision
 
 
 def _concluded(memory: Memory, event: Concluded, device: str, at: float) -> None:
     memory.concluded_at, memory.concluded_of = at, event.revision
-    memory.debts, memory.needs_you = event.debts(), ""
+    memory.debts, memory.needs_you, memory.touched = event.debts(), "", False
 
 
 _FOLD: Mapping[type[Happened], Callable[..., None]] = {

@@ -161,6 +161,8 @@ def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
         line.say(f"{counted(len(memory.rotating), 'new password')} to be sent; run it", Mark.AHEAD)
     elif memory.concluded_of not in ("", revision):
         line.say("plan changed · run it again", Mark.AHEAD)
+    elif memory.touched and memory.concluded_of:
+        line.say("you had its wire since · prove it again", Mark.AHEAD)
     elif memory.concluded_at:
         _recall_outcome(line, memory, memory.concluded_at)
     elif memory.needs_you:

@@ -17,7 +17,7 @@ from urllib.parse import quote_plus
 from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
 from zinger.phrasebook.document import Document
-from zinger.phrasebook.pages import PageDeed
+from zinger.phrasebook.pages import Open, PageDeed
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.pump import Pump
 from zinger.store.har import HarRecording
@@ -160,6 +160,7 @@ class PagePump(Pump[WebTalk]):
     async def do_by_hand(self, deed: PageDeed) -> Came:
         """What a person does on the page. An unknown page that comes of it is nothing wrong."""
         before = self.conversation.pages.page
+        self.acted = self.acted or not isinstance(deed, Open)
         try:
             answer = await self._carry(do(deed, frozenset(), "by hand"))
         except TalkError as error:

@@ -95,6 +95,8 @@ class Pump(Generic[D]):
         self._due = 0.0
         self._person = asyncio.Event()
         self._person.set()
+        self.acted = False
+        """Whether the person did anything to the device since they took the wire, and not only looked."""
         self._in_turn = False
         self._unread = 0
         """How much of what came waits for its turn to be taken in: till then nothing is concluded from silence."""
@@ -229,6 +231,7 @@ class Pump(Generic[D]):
         """A person takes the wire; the errand under way ends with TakenOver."""
         if self._person.is_set():
             self._person.clear()
+            self.acted = False
             self.transcript.annotate("person", "you have the wire")
             self._mark("a person takes the wire")
             self.conversation.interrupt(TakenOver("a person took the wire"), self._loop.time())

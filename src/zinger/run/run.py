@@ -232,14 +232,26 @@ class Run:
         take_in(self.job, name, event)
 
     def adopt(self, job: OpenJob) -> None:
-        """Go on under another plan: devices in work keep theirs, and are told of when they are through."""
+        """Go on under another plan: devices in work keep theirs, and are told of when they are through.
+
+        Those at rest whose plan is as it was keep their line too: their wire is still theirs to be taken.
+        """
         assert self.world is not None
         job.vault, job.board.pace = self.job.vault, self.job.board.pace
         for name, task in self.tasks.items():
-            if not task.done() and name in job.board.lines:
+            if name in job.board.lines and (not task.done() or self._plans_the_same(job, name)):
                 job.keep_line(self.carriers[name].line, self.carriers[name].memory)
         self.job, self.world.devices = job, job.plan.devices
         self.world.claims.know(job.plan.devices)
+
+    def _plans_the_same(self, job: OpenJob, name: str) -> bool:
+        """Whether another reading of the job plans for a device what its present line shows."""
+        old, new = self.job.board.lines.get(name), job.board.lines[name]
+        return (
+            old is self.carriers[name].line
+            and revision_of(old.device) == revision_of(new.device)
+            and [(row.setting, row.title) for row in old.steps] == [(row.setting, row.title) for row in new.steps]
+        )
 
     async def _listen(self, journal: Journal) -> None:
         """Hear what a person says at another terminal to be done, while something is asked for."""

@@ -91,7 +91,7 @@ def take_in(job: OpenJob, name: str, event: entries.Happened) -> None:
     if isinstance(event, entries.Swapped):
         line.begin_anew()
         show_notes(line, memory)
-    if isinstance(event, entries.SetAside | entries.Swapped):
+    if isinstance(event, entries.SetAside | entries.Swapped | entries.PersonActed):
         say_what_is_known(line, memory)
     elif isinstance(event, entries.Noted):
         show_notes(line, memory)

@@ -41,9 +41,10 @@ class Choices(Rows):
         return True
 
     def want(self, words: str) -> None:
-        """Show only what has all these words."""
-        wanted = words.lower().split()
-        self._shown = [choice for choice in self._all if all(word in choice[2] for word in wanted)]
+        """Show only what has all these words; what begins with them comes first."""
+        begins, wanted = words.lower().strip(), words.lower().split()
+        found = [choice for choice in self._all if all(word in choice[2] for word in wanted)]
+        self._shown = sorted(found, key=lambda choice: not choice[2].startswith(begins))
         self.cursor = 0
         self._version += 1
         self.redraw()

@@ -12,9 +12,9 @@ from zinger.proof.asshown import as_shown
 from zinger.proof.findings import Finding
 from zinger.proof.outcome import title_of
 from zinger.run.accepting import accepted
-from zinger.run.steering import noted, passed_over
-from zinger.store.entries import Happened
-from zinger.tui.choosing import LineDialog
+from zinger.run.steering import Manner, noted, passed_over
+from zinger.store.entries import Happened, PersonActed
+from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.dialogs import Dialog
 from zinger.tui.look import GREEN, PAPER, ROSE
 
@@ -51,6 +51,24 @@ def accept(screen: ZingerScreen, device: str, setting: str) -> None:
     body = "Your reason goes into the papers. Without one it is not accepted any more."
     dialog = LineDialog(f"Why is {title_of(setting)} of {device} accepted?", body, taken.get(setting, ""))
     screen.app.push_screen(dialog, typed)
+
+
+def after_your_hands(screen: ZingerScreen, device: str) -> None:
+    """A person had the wire of a device that nobody works on: it is not proved any more; ask what comes next."""
+    running = screen.host.running
+    running.steer([(device, PersonActed("had the wire after its run"))])
+    choices = [
+        ("prove", "prove only: read everything back, send nothing"),
+        ("run", "run: look, send what differs, save, prove, with a power cut"),
+        ("leave", "leave it as it is, not proved since"),
+    ]
+
+    def chosen(what: str | None) -> None:
+        if what in ("prove", "run"):
+            running.set_off([device], Manner() if what == "run" else Manner(sends=False, power_cut=False))
+
+    body = "What was proved before may be another by now."
+    screen.app.push_screen(ChoiceDialog(f"You had the wire of {device}", choices, body), chosen)
 
 
 def pass_over(screen: ZingerScreen, device: str, setting: str) -> None:

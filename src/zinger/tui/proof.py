@@ -277,7 +277,7 @@ class Summary(Widget):
         held = f"  {len(findings) - len(bad)} of {len(findings)} findings hold"
         text = Text().append(held, Style(color=GREEN, bold=True))
         if bad:
-            text.append(f"   {len(bad)} differ", Style(color=ROSE, bold=True))
+            text.append(f"   {len(bad)} differ{'s' * (len(bad) == 1)}", Style(color=ROSE, bold=True))
         text.append(f"   {self.line.sentence}", SLATE)
         under, planned = revision_of(self.line.device), revision_of(self.planned())
         told = f"plan {under[:6]}" if under == planned else f"under plan {under[:6]}, which is {planned[:6]} by now"

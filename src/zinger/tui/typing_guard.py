@@ -46,10 +46,13 @@ class Typing:
         self.at = float("-inf")
         self.is_word = self.is_long = False
         """Whether the last character came behind another one, and whether it is the third at least."""
+        self.ends = False
+        """Whether the last key is none of a character, and came right behind a word."""
         self._word_at = float("-inf")
 
     def key(self, character: str, now: float) -> None:
         """A character was typed; an empty text is a key without one, which ends a word."""
+        self.ends = not character and self.is_word and now - self.at < ENDS
         goes_on = now - self.at < MOMENT and bool(character and self.last)
         word = goes_on and (character != self.last or self.is_word)  # a key that is held down is none
         self.is_long = word and self.is_word
@@ -103,8 +106,7 @@ class GuardedApp(App[None]):
         await super().on_event(event)
 
     async def _check_bindings(self, key: str, priority: bool = False) -> bool:
-        ends_a_word = key == "enter" and self._typing.word_since(self._typing.at - ENDS)
-        if not priority and ends_a_word and not isinstance(self.focused, Input):
+        if key == "enter" and not priority and self._typing.ends and not isinstance(self.focused, Input):
             self._tell_that_nothing_was_done()
             return True
         if priority or not self._typing.last:

@@ -21,6 +21,7 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.outline import spine_and_branches
 from zinger.run.board import DeviceLine, Mark, StepRow
 from zinger.run.paste import Paste
+from zinger.tui import decide
 from zinger.tui.console import Console
 from zinger.tui.footer import KeysFooter
 from zinger.tui.linemap import sentence
@@ -240,7 +241,8 @@ class Wire(DeviceScreen):
     @property
     def taken(self) -> bool:
         """Whether the person has the wire."""
-        return self.line.person_has_it
+        wire = self.host.running.wire(self.device)  # whose line may be of an earlier plan than the one shown
+        return wire is not None and wire.line.person_has_it
 
     @property
     def types(self) -> bool:
@@ -343,8 +345,12 @@ class Wire(DeviceScreen):
         if pages is not None:
             for chosen in pages.by_hand.take_chosen():
                 await self._keep(pages.by_hand, chosen)
+        acted = wire.pump.acted
         wire.hand_back()
-        self.host.running.resume(self.device)
+        if self.line.active or self.line.mood is Mark.NEEDS_YOU:
+            self.host.running.resume(self.device)
+        elif acted:
+            decide.after_your_hands(self, self.device)
         self.follow()
 
     async def _ask_for(self, by_hand: ByHand, user: str) -> None:
