@@ -40,6 +40,9 @@ def test_a_password_is_changed_on_the_device_and_the_old_one_kept_until_the_new_
     assert again.returncode == 0, again.stdout + again.stderr
     assert SecretRef(ENTRY + BEFORE) not in vault and vault.get(SecretRef(ENTRY)) == new
     rows = {row["entry"]: row for row in json.loads(zinger("secret", folder, "--json").stdout)}
+    first = rows["kvr-wj-sw1/factory account"]
+    assert first["proved_at"] is None and first["used_at"], "it let Zinger in, which is less than proved"
+    assert "signed in 20" in zinger("secret", folder).stdout
     assert rows[ENTRY]["account"] == "kettle-admin" and rows[ENTRY]["proved_at"] and not rows[ENTRY]["rotating"]
     everything = b"".join(p.read_bytes() for p in folder.rglob("*") if p.is_file() and p.name != "flash.json")
     assert old.encode() not in everything and new.encode() not in everything

@@ -78,8 +78,9 @@ def _list(job: Path, vault: Vault, as_json: bool) -> None:
     now = time.time()
     for row in found:
         age = short(now - row.since) if row.since is not None else "unknown age" if row.kept else "not made yet"
-        proved = time.strftime("proved %Y-%m-%d %H:%M", time.localtime(row.proved_at)) if row.proved_at else ""
-        state = "being changed" if row.rotating else proved or "not proved"
+        seen, at = row.seen
+        when = time.strftime(" %Y-%m-%d %H:%M", time.localtime(at)) if at else ""
+        state = "being changed" if row.rotating else f"{seen}{when}"
         who = row.account or row.what or "used by no device"
         print(f"{row.entry:<34} {row.device:<16} {who:<24} {row.address:<15} {age:<13} {state}")
     for key, who in vault.recipients().items():

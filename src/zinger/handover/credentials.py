@@ -28,7 +28,8 @@ def credentials_paper(title: str, found: Sequence[Credential], vault: Vault) -> 
         [Paragraph(h, SMALL) for h in ("device", "account or key", "address", "password", "proved")]
     ]
     for row in (row for row in found if row.kept):
-        proved = time.strftime("%Y-%m-%d", time.localtime(row.proved_at)) if row.proved_at else "not proved"
+        seen, at = row.seen
+        proved = time.strftime(f"{seen} %Y-%m-%d", time.localtime(at)) if at else seen
         who = row.account or row.what or row.entry
         cells = [Paragraph(say(text), NORMAL) for text in (row.device, who, row.address)]
         rows.append([*cells, Paragraph(say(vault.get(SecretRef(row.entry))), EVIDENCE), Paragraph(proved, SMALL)])

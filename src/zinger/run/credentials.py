@@ -31,6 +31,15 @@ class Credential:
     since: float | None
     proved_at: float | None
     rotating: bool
+    used_at: float | None = None
+    """When it was signed in with last, on the way to something else: less than proved, more than nothing."""
+
+    @property
+    def seen(self) -> tuple[str, float | None]:
+        """How much of it was seen last, in words, and when."""
+        if self.proved_at is not None:
+            return "proved", self.proved_at
+        return ("signed in", self.used_at) if self.used_at is not None else ("not proved", None)
 
 
 def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
@@ -46,7 +55,8 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
             proved = max((memory.held_at[key] for key in proof if key in memory.held_at), default=None)
             address = str(device.fixed.ip) if device.fixed else ""
             kept, rotating = ref.name in names, ref.name in memory.rotating
-            found.append(Credential(name, account, what, address, ref.name, kept, since, proved, rotating))
+            last = memory.used_at.get(ref.name)
+            found.append(Credential(name, account, what, address, ref.name, kept, since, proved, rotating, last))
     loose = sorted(names - used)
     for entry in loose:
         whose = entry.removesuffix("/label")

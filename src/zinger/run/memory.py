@@ -154,6 +154,8 @@ class Memory:
     """What a person said that they set by hand, in the plan's words, by setting: said, never proved."""
     rotating: set[str] = field(default_factory=set)
     """The entries with a new password that the device was not proved to know yet."""
+    used_at: dict[str, float] = field(default_factory=dict)
+    """When each entry of the vault was signed in with last, by its name."""
     held_at: dict[str, float] = field(default_factory=dict)
     """When each finding about a password held last, by its name."""
     stopped: str = ""
@@ -182,6 +184,7 @@ def _first(pair: tuple[str, str], pairs: list[tuple[str, str]]) -> list[tuple[st
 
 def _signed_in(memory: Memory, event: SignedIn, device: str, at: float) -> None:
     memory.accepted = _first((event.user, event.secret), memory.accepted)
+    memory.used_at[event.secret] = at
 
 
 def _renewed(memory: Memory, event: Renewed, device: str, at: float) -> None:

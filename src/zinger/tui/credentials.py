@@ -92,9 +92,10 @@ def _state(row: Credential) -> tuple[str, str]:
         return "not made yet", DIM
     if row.rotating:
         return "being changed", VIOLET
-    if row.proved_at is None:
-        return "not proved", ROSE if row.account else DIM
-    return time.strftime("proved %d %b %H:%M", time.localtime(row.proved_at)), GREEN
+    seen, at = row.seen
+    if at is None:
+        return seen, ROSE if row.account else DIM
+    return time.strftime(f"{seen} %d %b %H:%M", time.localtime(at)), GREEN if row.proved_at else DIM
 
 
 class ShownSecret(ModalScreen[None]):
