@@ -28,7 +28,18 @@ from zinger.handover.sitemap import Tier, site_map
 from zinger.proof.findings import Finding, Source, Verdict, columns
 from zinger.run.memory import Span, Worker
 from zinger.run.openjob import OpenJob
-from zinger.store.entries import Entry, Found, HandsDone, Happened, NeedsYou, Proved, RunBegan, StageDone, written
+from zinger.store.entries import (
+    Entry,
+    Found,
+    HandsDone,
+    Happened,
+    NeedsYou,
+    PersonActed,
+    Proved,
+    RunBegan,
+    StageDone,
+    written,
+)
 from zinger.store.folder import JobFolder
 
 LONG = "an-extraordinarily-long-place-name-at-the-far-end-of-the-line"
@@ -58,6 +69,9 @@ def made_up(
         ("kvr-1", Found.of(bad)),
         ("kvr-2", RunBegan()),
         ("kvr-2", NeedsYou("unknown question")),
+        ("kvr-4", Proved(revision="another plan")),
+        ("kvr-5", Proved()),
+        ("kvr-5", PersonActed("had the wire after its run")),
     ]
     entries = [Entry(n, 1001.0 + n, device, *written(event)) for n, (device, event) in enumerate(happened)]
     return opened, records(opened.plan, opened.scripts, entries)
@@ -65,11 +79,16 @@ def made_up(
 
 def test_states_and_what_remains_open(job: Callable[..., Path]) -> None:
     _, found = made_up(job)
-    assert [r.state for r in found[:4]] == ["proved", "differs", "needs a person", "not done"]
+    states = ["proved", "differs", "needs a person", "not done", "plan changed", "not proved since"]
+    assert [r.state for r in found[:6]] == states
     assert found[0].still_open == []
     assert found[1].still_open == ["gateway, running: planned 10.44.8.1, read =10.44.8.2"]
     assert found[2].still_open == ["needs a person: unknown question"]
     assert found[3].still_open == ["was not proved"]
+    assert [r.still_open[0].partition(": ")[2] for r in found[4:6]] == [
+        "it is to be run again",
+        "it is to be proved again",
+    ]
     assert found[0].memory.spans == [
         Span(Worker.DEVICE, "reach", 1000.5, 1002.0),
         Span(Worker.HANDS, "plug", 1000.2, 1001.0),

@@ -14,6 +14,13 @@ from zinger.run.memory import Memory, remember
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
 
+_NOT_PROVED = {
+    "not done": "was not proved",
+    "plan changed": "its plan was changed after its last run: it is to be run again",
+    "not proved since": "a person had its wire after its last run: it is to be proved again",
+}
+"""What remains open on devices in these states."""
+
 
 @dataclass(frozen=True)
 class DeviceRecord:
@@ -83,8 +90,7 @@ class DeviceRecord:
                 sentences += [f"not set yet: {', '.join(left)}"] if left else []
             else:
                 sentences.append("is planned and checked only: its family has no phrasebook yet")
-        if self.state == "not done":
-            sentences.append("was not proved")
+        sentences += [_NOT_PROVED[self.state]] if self.state in _NOT_PROVED else []
         return sentences
 
 

@@ -15,7 +15,7 @@ from textual.containers import Horizontal
 from zinger.errors import ZingerError
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.footer import KeysFooter
-from zinger.tui.look import BRASS, DIM, PAPER, fit, home_short
+from zinger.tui.look import BRASS, DIM, PAPER, fit_end, home_short
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 from zinger.tui.rows import Rows
 from zinger.wording import counted
@@ -75,8 +75,8 @@ class PaperList(Rows):
             return Text(" the papers are made …", DIM)
         name, size = self.names[index]
         if width < 36:  # the name says more than the size
-            return Text(f" {fit(name, width - 2)}", PAPER)
-        row = Text(f" {fit(name, width - 10):<{width - 10}}", PAPER)
+            return Text(f" {fit_end(name, width - 2)}", PAPER)
+        row = Text(f" {fit_end(name, width - 10):<{width - 10}}", PAPER)
         return row.append(f"{max(1, size // 1024):>6} kB", DIM)
 
 
@@ -179,7 +179,8 @@ class HandoverScreen(ZingerScreen):
             yield line.strip(), BRASS
         yield "", DIM
         for line in self._content(name, width):
-            yield line, PAPER
+            for row in textwrap.wrap(line, width, subsequent_indent="    ") or [""]:
+                yield row, PAPER
 
     def _content(self, name: str, width: int) -> Iterator[str]:
         from zinger.handover.preview import open_points, site_in_characters, to_be_known

@@ -92,7 +92,7 @@ class HandsList(Rows):
         for act, _, ended in reversed(done):
             stamp = time.strftime("%H:%M:%S", time.localtime(ended))
             deed = f"{act.verb.value} {act.subject}"
-            yield None, Text("    " + first_fitting(width - 5, f"{stamp}  {deed}", f"{stamp[:5]} {deed}", deed), DIM)
+            yield None, Text("    " + first_fitting(width - 4, f"{stamp}  {deed}", f"{stamp[:5]} {deed}", deed), DIM)
 
     def count(self) -> int:
         return len(self._rows)

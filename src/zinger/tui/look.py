@@ -93,6 +93,11 @@ def home_short(path: Path) -> str:
         return str(path)
 
 
+def fit_end(text: str, width: int) -> str:
+    """The text in so many columns, with the end of it kept, by which files of one folder differ."""
+    return text if len(text) <= width else f"…{text[-max(1, width - 1) :]}"
+
+
 def fit(text: str, width: int) -> str:
     """The text, cut with an ellipsis if it is wider than the room."""
     if width <= 0:
