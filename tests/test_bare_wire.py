@@ -118,6 +118,13 @@ async def test_listening_sends_nothing_and_a_paste_goes_at_the_devices_pace(
     text = wire.transcript.since(0)[1].decode()
     assert text.index("waited") < text.index("turn left") and wire.tail == "ready> and stay"
     assert wire.mark(MarkKind.NOISE, "") == "noise: did turn left"
+    assert wire.mark(MarkKind.SAVES) == "saves: ready> and stay", "before Enter"
+    wire.type("\r")
+    await shown(wire, "did and stay")
+    async with asyncio.timeout(5):
+        while wire.tail != "ready> ":
+            await asyncio.sleep(0.01)
+    assert wire.mark(MarkKind.SAVES) == "saves: ready> and stay", "and behind it"
     device.writers[0].close()
     async with asyncio.timeout(5):
         while wire.is_open:

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import asyncio
+import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from zinger.cli.common import CommandError
+
+if TYPE_CHECKING:
+    from zinger.plan.values.console import LineSettings
 
 Listen = Annotated[str | None, typer.Option(metavar="PORT", help="find its speed, and say whose console it is")]
 Watch = Annotated[bool, typer.Option(help="wait for one that is plugged in now")]
@@ -47,13 +51,19 @@ def _wait_for_one() -> str:
     return fresh.device
 
 
+def tries(settings: LineSettings) -> None:
+    """Say what is tried now, to a person and not to a program: finding a speed takes up to half a minute."""
+    if sys.stderr.isatty():
+        print(f"\rlistens at {settings} ... ", end="", file=sys.stderr, flush=True)
+
+
 def _listen(port: str, job: Path | None) -> None:
     from zinger.link.serial import find_settings
     from zinger.plan.owners import owners_of
     from zinger.store.folder import JobFolder
     from zinger.store.openplan import OpenPlan
 
-    found = asyncio.run(find_settings(port))
+    found = asyncio.run(find_settings(port, tell=tries))
     if found is None:
         raise CommandError(f"nothing legible came from {port} at any speed; is the device on, is it a console cable?")
     settings, shown = found[0], found[1].strip()

@@ -82,11 +82,12 @@ def _with_speed(target: str) -> str:
     """A serial port with the speed and framing that were found; others as they are."""
     import asyncio
 
+    from zinger.cli.ports import tries
     from zinger.link.serial import find_settings
 
     if not target.startswith("serial://") or "?" in target:
         return target
-    found = asyncio.run(find_settings(target.removeprefix("serial://")))
+    found = asyncio.run(find_settings(target.removeprefix("serial://"), tell=tries))
     if found is None:
         raise CommandError(f"nothing legible came from {target} at any speed; is the device on?")
     print(f"{target}: {found[0]}")

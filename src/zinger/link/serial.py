@@ -9,6 +9,7 @@ import asyncio
 import queue
 import re
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -154,15 +155,18 @@ def legible(data: bytes) -> float:
     return good / len(data) if data else 0.0
 
 
-async def find_settings(url: str, patience: float = 1.5) -> tuple[LineSettings, str] | None:
+async def find_settings(
+    url: str, patience: float = 1.5, tell: Callable[[LineSettings], None] = lambda settings: None
+) -> tuple[LineSettings, str] | None:
     """Find speed and framing by listening, and Enter where nothing is asked; returns them with what was heard, or None.
 
-    `patience` seconds are given to each; the first at which almost all is text is taken.
+    `patience` seconds are given to each; the first at which almost all is text is taken. `tell` hears of each before.
     """
     best: tuple[float, LineSettings, str] | None = None
     for framing in FRAMINGS:
         for speed in SPEEDS:
             settings = LineSettings(speed, framing)
+            tell(settings)
             data = await _listen(url, settings, patience)
             score = legible(data) if len(data) >= 3 else 0.0
             if score > 0.9 and (best is None or score > best[0]):

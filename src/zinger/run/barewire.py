@@ -193,10 +193,15 @@ class BareWire:
         return told
 
     def _present(self, kind: MarkKind) -> str:
-        """The line that is meant: the one that is not ended yet, else the last with something in it."""
+        """The line that is meant: the one that is not ended yet, else the last with something in it.
+
+        What saves is a line that was sent: at a bare prompt, the last one behind such a prompt.
+        """
         _, shown = self.transcript.since(self.transcript.end - _LOOK_BACK)
         ended = re.split(r"[\r\n]+", shown.decode("utf-8", "replace"))[:-1]
         last = next((line for line in reversed(ended) if line.strip()), "")
+        if kind is MarkKind.SAVES and (prompt := self.tail).strip():
+            return next((line for line in reversed(ended) if line.startswith(prompt) and line != prompt), prompt)
         return last if kind is MarkKind.NOISE else self.tail or last
 
     def _record(self, text: str) -> None:
