@@ -67,6 +67,8 @@ class BareWire:
         self._masker = Masker(vault.secrets() if vault else ())
         self._typed = Typed()
         self._line = LineBuffer()
+        self._left = ""
+        """The line that stood there at the last Enter, until something is typed behind it; its echo may be late."""
         self._heard = 0.0
 
     # -- the link ----------------------------------------------------------------------------------
@@ -128,6 +130,7 @@ class BareWire:
         """What was typed goes to the device, Enter as it is set; returns whether anything was sent."""
         if self._link is None or self.listen_only:
             return False
+        self._left = self.tail if text.endswith("\r") else ""
         text = text.replace("\r", ENDS[self.enter])
         self._record(self._typed.typed(text))
         self._link.write(text.encode())
@@ -195,13 +198,13 @@ class BareWire:
     def _present(self, kind: MarkKind) -> str:
         """The line that is meant: the one that is not ended yet, else the last with something in it.
 
-        What saves is a line that was sent: at a bare prompt, the last one behind such a prompt.
+        What saves is a line that is sent: right behind Enter it is the one that was.
         """
         _, shown = self.transcript.since(self.transcript.end - _LOOK_BACK)
         ended = re.split(r"[\r\n]+", shown.decode("utf-8", "replace"))[:-1]
         last = next((line for line in reversed(ended) if line.strip()), "")
-        if kind is MarkKind.SAVES and (prompt := self.tail).strip():
-            return next((line for line in reversed(ended) if line.startswith(prompt) and line != prompt), prompt)
+        if kind is MarkKind.SAVES and self._left:
+            return next((line for line in reversed(ended) if line.startswith(self._left)), self._left)
         return last if kind is MarkKind.NOISE else self.tail or last
 
     def _record(self, text: str) -> None:
