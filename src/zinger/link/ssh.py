@@ -119,7 +119,7 @@ async def open_ssh(
     `endpoint` says what is dialled in the plan's words, where the host and port can be the yard's.
     """
     first_sight = keys is not None and keys.pinned(endpoint.known_as) is None
-    with _translated(name, user, endpoint):
+    with _translated(name, user, endpoint, keys):
         connection = await _signed_in(host, port, user, password, endpoint, keys)
         link = SshLink(name, connection)
         async with asyncio.timeout(LOGIN_PATIENCE):
@@ -135,7 +135,7 @@ async def read_file(user: str, password: str, endpoint: Endpoint, path: str, mos
     import asyncssh
 
     name = f"ssh {user}@{endpoint.address}"
-    with _translated(name, user, endpoint):
+    with _translated(name, user, endpoint, keys):
         connection = await _signed_in(endpoint.address, endpoint.port, user, password, endpoint, keys)
         _pin(connection, endpoint, keys)
         try:
@@ -211,7 +211,7 @@ def _client(user: str, password: str) -> type[asyncssh.SSHClient]:
 
 
 @contextmanager
-def _translated(name: str, user: str, endpoint: Endpoint) -> Iterator[None]:
+def _translated(name: str, user: str, endpoint: Endpoint, keys: HostKeys | None) -> Iterator[None]:
     """The border of asyncssh: what it raises, as an error of links."""
     import asyncssh
 
@@ -223,7 +223,7 @@ def _translated(name: str, user: str, endpoint: Endpoint) -> Iterator[None]:
         raise OtherKey(
             f"{name}: the host key is not the one that was pinned at first sight; no password was sent. This is "
             "another device, or somebody in between. If the device was reset on purpose, remove the lines of "
-            f"{' and '.join(endpoint.known_as)} from known_hosts"
+            f"{' and '.join(endpoint.known_as)} from {keys.file if keys and keys.file else 'known_hosts'}"
         ) from None
     except ConnectionRefusedError:
         raise Refused(f"{name}: nobody listens there") from None

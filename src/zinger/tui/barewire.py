@@ -60,15 +60,16 @@ class WirePane(Vertical, can_focus=True):
         wire = self.wire
         self.query_one(Console).show(wire, None)
         sign, colour = ("●", GREEN) if wire.is_open else ("▲", ROSE)
-        text = Text(" ").append("▌ " if self.has_focus and not alone else "  ", BRASS)
-        text.append(f"{sign} ", colour).append(wire.name, Style(color=PAPER, bold=True))
+        text = Text(f"{sign} ", colour).append(wire.name, Style(color=PAPER, bold=True))
         if wire.listen_only:
             text.append("  ").append(" LISTEN ONLY: nothing is sent ", Style(color=INK, bgcolor=VIOLET, bold=True))
         text.append(f"  {wire.state}", DIM if wire.is_open else ROSE)
         text.append(f"  Enter sends {wire.enter}" if wire.is_open and not wire.listen_only else "", DIM)
         if wire.pasting:
             text.append(f"  pasting, {wire.pasting} lines left", BRASS)
-        self.query_one(".pane-title", Static).update(text)
+        lines = text.wrap(self.app.console, max(20, self.size.width - 5))
+        mark = Text(" ▌ " if self.has_focus and not alone else "   ", BRASS)
+        self.query_one(".pane-title", Static).update(mark.append_text(Text("\n     ").join(lines)))
 
 
 class BareWires(Screen[None]):
