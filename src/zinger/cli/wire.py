@@ -161,5 +161,5 @@ def _ssh(user: str, host: str, port: int, old: bool) -> Callable[[], Awaitable[L
 
     password = getpass.getpass(f"password of {user} at {host}: ")
     keys = HostKeys(platformdirs.user_state_path("zinger") / "bare-known-hosts")
-    endpoint = Endpoint(host, port, old, (host,))
+    endpoint = Endpoint(host, port, old, (host if port == 22 else f"[{host}]:{port}",))  # as OpenSSH writes it
     return lambda: open_ssh(host, port, user, password, f"ssh {user}@{host}", endpoint, keys)
