@@ -18,7 +18,7 @@ from textual.widgets import Input, Static
 from zinger.tui.look import BRASS, DIM, PAPER, ROSE
 from zinger.tui.rows import Rows
 
-TYPED_FROM = 6
+TYPED_FROM = 4
 """So many choices are found by typing."""
 
 
