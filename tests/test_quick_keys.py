@@ -247,3 +247,15 @@ async def test_of_more_than_a_few_choices_one_is_found_by_typing() -> None:
         await pilot.press(*"prove", "enter")
         await pilot.pause()
         assert taken == ["run, and prove, with a power cut", "prove only"], "what begins with it comes first"
+
+
+async def test_one_click_chooses_in_a_dialog_whichever_choice_it_is() -> None:
+    taken: list[object] = []
+    app = GuardedApp()
+    async with app.run_test(size=(60, 20)) as pilot:
+        for choice in (0, 1):
+            app.push_screen(ChoiceDialog("begin?", [("run", "run it"), ("no", "not now")]), taken.append)
+            await pilot.pause()
+            await pilot.click("#choices", offset=(5, choice))
+            await pilot.pause()
+        assert taken == ["run", "no"]

@@ -35,6 +35,8 @@ class Choices(Rows):
         self._shown = self._all
         self._version = 0
 
+    one_click = True
+
     @property
     def gets_keys(self) -> bool:
         """The arrows and Enter go here from the line above, too."""

@@ -40,6 +40,9 @@ class Rows(ScrollView, can_focus=True):
         Binding("enter", "choose", "open", show=False),
     ]
 
+    one_click: ClassVar[bool] = False
+    """Whether a click chooses a line at once, as in a dialog; elsewhere the first one only goes there."""
+
     class Moved(Message):
         """The cursor stands on another key."""
 
@@ -229,7 +232,7 @@ class Rows(ScrollView, can_focus=True):
     def on_click(self, event: events.Click) -> None:
         index = self.scroll_offset.y + event.y
         if self.shows_cursor and index < self.count() and self.key(index) is not None:
-            again = index == self.cursor
+            chosen = self.one_click or index == self.cursor
             self._go(index)
-            if again:
+            if chosen:
                 self.action_choose()

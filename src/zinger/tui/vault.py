@@ -22,6 +22,8 @@ from zinger.tui.rows import Rows
 class Entries(Rows):
     """The entries, by name; what they hold is shown nowhere."""
 
+    one_click = True
+
     def __init__(self, refs: Sequence[SecretRef]) -> None:
         super().__init__(id="entries")
         self.refs = refs
