@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import datetime
 import io
 import itertools
 import re
@@ -19,7 +20,7 @@ from zinger.handover.addresses import address_ladder, rungs
 from zinger.handover.drawing import fitted, timeline
 from zinger.handover.fonts import SANS
 from zinger.handover.layout import lay_out
-from zinger.handover.papers import write_papers
+from zinger.handover.papers import Part, write_papers
 from zinger.handover.portmap import port_fields, port_map
 from zinger.handover.preview import site_in_characters
 from zinger.handover.record import DeviceRecord, by_site, records
@@ -89,6 +90,9 @@ def test_states_and_what_remains_open(job: Callable[..., Path]) -> None:
         "it is to be run again",
         "it is to be proved again",
     ]
+    since = Part(since=datetime.date(1970, 1, 1))
+    assert [since.holds(r) for r in found[:5]] == [True, True, True, False, True], "who needs somebody is not left out"
+    assert not any(Part(since=datetime.date(1970, 1, 3)).holds(r) for r in found)
     assert found[0].memory.spans == [
         Span(Worker.DEVICE, "reach", 1000.5, 1002.0),
         Span(Worker.HANDS, "plug", 1000.2, 1001.0),

@@ -54,7 +54,7 @@ LARGEST_PHOTO, MOST_PHOTOS = 25_000_000, 4
 
 @dataclass(frozen=True)
 class Part:
-    """A part of the job: only some sites (by key or name), or only what was concluded since a day."""
+    """A part of the job: only some sites (by key or name), or only devices that anything happened to since a day."""
 
     sites: tuple[str, ...] = ()
     since: datetime.date | None = None
@@ -63,7 +63,7 @@ class Part:
 
     def holds(self, record: DeviceRecord) -> bool:
         """Whether a device belongs to it."""
-        site, at = record.device.site, record.memory.concluded_at
+        site, at = record.device.site, record.memory.last_at
         if self.sites and not {site.key.lower(), site.name.lower()} & {name.lower() for name in self.sites}:
             return False
         return self.since is None or (at is not None and datetime.date.fromtimestamp(at) >= self.since)

@@ -158,6 +158,8 @@ class Memory:
     """When each entry of the vault was signed in with last, by its name."""
     held_at: dict[str, float] = field(default_factory=dict)
     """When each finding about a password held last, by its name."""
+    last_at: float | None = None
+    """When something happened to it last."""
     stopped: str = ""
     """The state in which a person stopped it last, if nothing came after."""
 
@@ -173,6 +175,7 @@ class Memory:
 
     def take_in(self, event: Happened, device: str, at: float) -> None:
         """One more event: the one fold over them, `_FOLD` says how each kind counts."""
+        self.last_at = at
         take = _FOLD.get(type(event))
         if take is not None:
             take(self, event, device, at)

@@ -49,9 +49,9 @@ class LineUp(ZingerScreen):
         Binding("question_mark", "app.help", "help", tooltip="this help"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site or state"),
         Binding("h", "app.handover", "handover", tooltip="the papers and exports: look at them, write them"),
-        Binding("t", "app.forecast", "time", tooltip="the forecast: when the bench is done, and who waits for what"),
+        Binding("t", "app.forecast", "forecast", tooltip="when the bench is done, and who waits for what"),
         Binding(
-            "k", "app.credentials", "keys", show=False, tooltip="accounts and passwords, and when they were proved"
+            "k", "app.credentials", "credentials", show=False, tooltip="accounts, passwords, when they were proved"
         ),
         Binding("y", "whose_hands", "hands", show=False, tooltip="in practice: you do what hands must do, or the yard"),
         Binding("b", "app.ring", "bell", show=False, tooltip="ring, and tell the desktop, when a device needs you"),
