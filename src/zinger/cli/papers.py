@@ -33,7 +33,7 @@ def handover(
         list[str] | None, typer.Option("--site", metavar="SITE", help="only this site; again for more")
     ] = None,
     since: Annotated[
-        str, typer.Option(metavar="DAY", help="only what something happened to since: 2026-11-27, monday")
+        str, typer.Option(metavar="DAY", help="what happened since: 2026-11-27, monday")
     ] = "",
     labels: Annotated[str, typer.Option(metavar="SIZE", help="labels of this size in mm, such as 70x36")] = "70x36",
     used_labels: Annotated[
