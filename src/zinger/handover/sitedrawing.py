@@ -141,10 +141,9 @@ def _box(picture: Group, box: Box, node: Node, colours: dict[int, HexColor], joi
     record = node.record
     if record is None:
         picture.add(
-            Rect(box.x, bottom + 22, box.width, BOX_H - 22, rx=16, ry=16, fillColor=PAPER, strokeColor=SOFT,
+            Rect(box.x, bottom, box.width, BOX_H, rx=16, ry=16, fillColor=PAPER, strokeColor=SOFT,
                  strokeWidth=0.8, strokeDashArray=[3, 2])
         )  # fmt: skip
-        picture.add(Line(box.x + box.width / 2, bottom, box.x + box.width / 2, bottom + 22, strokeColor=SOFT))
         for number, words in enumerate(node.words or (node.key,)):
             put(picture, box.x + 14, bottom + BOX_H - 20 - 12 * number, words, 8.5 if number else 9.5,
                 SANS if number else BOLD, SOFT if number else INK, box.width - 24)  # fmt: skip
