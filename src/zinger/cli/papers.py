@@ -32,9 +32,7 @@ def handover(
     site: Annotated[
         list[str] | None, typer.Option("--site", metavar="SITE", help="only this site; again for more")
     ] = None,
-    since: Annotated[
-        str, typer.Option(metavar="DAY", help="what happened since: 2026-11-27, monday")
-    ] = "",
+    since: Annotated[str, typer.Option(metavar="DAY", help="what happened since: 2026-11-27, monday")] = "",
     labels: Annotated[str, typer.Option(metavar="SIZE", help="labels of this size in mm, such as 70x36")] = "70x36",
     used_labels: Annotated[
         int, typer.Option(metavar="N", min=0, help="labels of the first sheet that are used up")
