@@ -170,7 +170,8 @@ class Replanning:
             holder.running.run.adopt(job)
             busy = holder.running.busy()
             if busy:
-                words = f"{counted(len(busy), 'device')} in work {'goes' if len(busy) == 1 else 'go'} on as begun; the others are under the new plan"
+                go = "goes" if len(busy) == 1 else "go"
+                words = f"{counted(len(busy), 'device')} in work {go} on as begun; the others are under the new plan"
                 self._app.notify(words)
         before, holder.job, holder.running.job = set(changed_devices(holder.job)), job, job
         for screen in self._app.screen_stack:
