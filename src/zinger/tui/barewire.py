@@ -39,7 +39,7 @@ class WirePane(Vertical, can_focus=True):
 
     def compose(self) -> ComposeResult:
         yield Static(classes="pane-title")
-        yield Console()
+        yield Console(empty="nothing came from it yet")
 
     def on_key(self, event: events.Key) -> None:
         if event.key in self.OURS:

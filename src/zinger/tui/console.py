@@ -90,8 +90,9 @@ class Console(Rows):
 
     BINDINGS: ClassVar[list[BindingType]] = []
 
-    def __init__(self, *, id: str | None = None) -> None:
+    def __init__(self, *, id: str | None = None, empty: str = "nothing came from this console yet") -> None:
         super().__init__(id=id, cursor=False)
+        self._empty = empty
         self._line: Shown | None = None
         self._terminal: Terminal | None = None
         self._forget()
@@ -237,7 +238,7 @@ class Console(Rows):
 
     def draw(self, index: int, width: int) -> Text:
         if not self._fed:
-            return Text(" nothing came from this console yet", DIM)
+            return Text(f" {self._empty}", DIM)
         text = self._emulator.text(index)
         kind = self._kind(index, text)
         sign, colour = SIGN.get(kind, (" ", DIM))

@@ -124,7 +124,7 @@ class Recordings(DeviceScreen):
         with Horizontal(id="wire-body"):
             yield Files(self.device, self.folder)
             with Vertical(id="frame"):
-                yield Console(id="console")
+                yield Console(id="console", empty="Enter plays the recording under the cursor")
         yield Bar(self)
         yield KeysFooter()
 
