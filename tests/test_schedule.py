@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tools.bench.schedules import a_bench
 
 from zinger.schedule.forecast import forecast
-from zinger.schedule.order import best, savings
+from zinger.schedule.order import STEADY, best, savings
 from zinger.schedule.work import Bench, Claim, Phase, Work
 
 SECONDS = st.sampled_from([0.0, 1.0, 5.0, 20.0, 60.0])
@@ -77,6 +77,19 @@ def test_the_order_is_within_a_twentieth_of_the_best_of_all_orders(seed: int) ->
     names = [work.device for work in bench.works]
     lowest = min(forecast(bench, order).end for order in itertools.permutations(names))
     assert best(bench).end <= 1.05 * lowest
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_the_order_that_is_followed_is_kept_until_another_is_much_better(seed: int) -> None:
+    bench = a_bench(12, consoles=1 + seed % 3, factories=1 + seed % 2, seed=seed)
+    found, chance = best(bench), random.Random(seed)
+    assert best(bench, followed=found.order).order == found.order
+    for _ in range(20):
+        order = chance.sample(found.order, len(found.order) - 2)
+        kept = best(bench, followed=["gone", *order])
+        assert set(kept.order) == set(found.order) and kept.end <= found.end * (1 + STEADY)
+        played = forecast(bench, [*order, *(name for name in found.order if name not in order)])
+        assert kept.order == (played if played.end <= found.end * (1 + STEADY) else found).order
 
 
 def test_with_one_pair_of_hands_who_has_the_longest_way_left_comes_first() -> None:

@@ -188,7 +188,8 @@ class Run:
             works.append(work)
             await asyncio.sleep(0)  # a key that was pressed comes first
         bench = bench_with(works)
-        outlook = await asyncio.to_thread(foresee, bench, at)
+        before = self.job.board.outlook
+        outlook = await asyncio.to_thread(foresee, bench, at, before.forecast.order if before else ())
         order = {name: place for place, name in enumerate(outlook.forecast.order)}
         self.job.board.outlook = outlook if bench.works else None
         self.hands.importance = lambda device: order.get(device, len(order))
@@ -237,7 +238,7 @@ class Run:
         Those at rest whose plan is as it was keep their line too: their wire is still theirs to be taken.
         """
         assert self.world is not None
-        job.vault, job.board.pace = self.job.vault, self.job.board.pace
+        job.vault, job.board.pace, job.board.outlook = self.job.vault, self.job.board.pace, self.job.board.outlook
         for name, task in self.tasks.items():
             if name in job.board.lines and (not task.done() or self._plans_the_same(job, name)):
                 job.keep_line(self.carriers[name].line, self.carriers[name].memory)

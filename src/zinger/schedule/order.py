@@ -21,6 +21,9 @@ GOOD_ENOUGH = 1.005
 """A bench that is done within this of what no order can beat is not tried in another order."""
 LOOKED_AT = 3
 """For so many claims it is tried what one more would save: those that are waited for longest."""
+STEADY = 0.02
+"""The part of the whole time that another order must save before the one that is followed is given up: who reads a
+list while their hands are busy must find it as it was."""
 WORTH_SAYING = 0.03
 """The part of the whole time that one more of something must save to be worth a sentence."""
 
@@ -34,8 +37,11 @@ class Saving:
     seconds: float
 
 
-def best(bench: Bench, work: int = WORK) -> Forecast:
-    """The best forecast that a bounded search finds; the same bench gives the same one."""
+def best(bench: Bench, work: int = WORK, followed: Sequence[str] = ()) -> Forecast:
+    """The best forecast that a bounded search finds; the same bench gives the same one.
+
+    An order that is `followed` is kept, with devices that are new to it behind, where no other is much better.
+    """
     phases = sum(len(w.phases) for w in bench.works) or 1
     tries = max(1, work // phases)
     rules, chance = deque(_rules(bench)), random.Random(len(bench.works))
@@ -44,6 +50,12 @@ def best(bench: Bench, work: int = WORK) -> Forecast:
         if found.end <= bench.at_least * GOOD_ENOUGH or len(bench.works) < 2:
             break
         found = min(found, forecast(bench, rules.popleft() if rules else _moved(found, chance)), key=Forecast.rank)
+    if followed:
+        there, known = {w.device for w in bench.works}, set(followed)
+        order = [name for name in followed if name in there] + [name for name in found.order if name not in known]
+        kept = forecast(bench, order)
+        if len(kept.stuck) <= len(found.stuck) and kept.end <= found.end * (1 + STEADY):
+            return kept
     return found
 
 

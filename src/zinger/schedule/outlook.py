@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from zinger.schedule.forecast import Forecast
@@ -29,7 +30,10 @@ class Outlook:
         return None if ends is None else self.at + ends
 
 
-def foresee(bench: Bench, at: float) -> Outlook:
-    """What will come of a bench as it stands at a time; pure, so that another thread may do it."""
-    found = best(bench)
+def foresee(bench: Bench, at: float, followed: Sequence[str] = ()) -> Outlook:
+    """What will come of a bench as it stands at a time, in the order that is followed if no other is much better.
+
+    It is pure, so that another thread may do it.
+    """
+    found = best(bench, followed=followed)
     return Outlook(at, bench, found, tuple(savings(bench, found)))
