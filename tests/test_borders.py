@@ -52,7 +52,7 @@ SSH = sorted({*_all(asyncssh.Error), asyncssh.KeyImportError}, key=str)
 def test_whatever_ssh_raises_is_a_link_error(error: Exception) -> None:
     with (
         pytest.raises(LinkError) as told,
-        _translated("ssh root@192.0.2.1", "root", Endpoint("192.0.2.1", known_as=("kvr-wj-rt9",))),
+        _translated("ssh root@192.0.2.1", "root", Endpoint("192.0.2.1", known_as=("kvr-wj-rt9",)), None),
     ):
         raise error
     assert "192.0.2.1: " in str(told.value) and "10.44.9.50" not in str(told.value)

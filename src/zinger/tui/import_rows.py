@@ -14,7 +14,7 @@ from zinger.desk.incoming import Effect
 from zinger.plan.files.merging import NEW, SKIP, CellChange, Fate, Laid
 from zinger.plan.files.transfer import BadCell
 from zinger.tui.choosing import ChoiceDialog, LineDialog
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, PAPER, ROSE, SLATE, VIOLET, first_fitting, fit
 from zinger.tui.rows import Rows
 
 _ORDER = (Fate.ASKED, Fate.NEW, Fate.CHANGED, Fate.KEPT, Fate.REMOVED, Fate.SKIPPED, Fate.SAME)
@@ -127,7 +127,8 @@ def _laid(laid: Laid, line: _Line, width: int, row_width: int) -> Text:
     elif laid.question:
         text.append(fit(laid.question, width - text.cell_len), BRASS)
     elif laid.fate is Fate.KEPT:
-        text.append(fit("is not in the sheet; Enter removes it", width - text.cell_len), DIM)
+        room = width - text.cell_len
+        text.append(first_fitting(room, "is not in the sheet; Enter removes it", "not in it; Enter removes it"), DIM)
     return text
 
 

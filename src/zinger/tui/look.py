@@ -102,7 +102,7 @@ def fit(text: str, width: int) -> str:
     """The text, cut with an ellipsis if it is wider than the room."""
     if width <= 0:
         return ""
-    return text if len(text) <= width else text[: max(0, width - 1)] + "…"
+    return text if len(text) <= width else text[: max(0, width - 1)].rstrip(" …") + "…"
 
 
 def first_fitting(room: int, *wordings: str) -> str:
