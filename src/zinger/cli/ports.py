@@ -54,7 +54,7 @@ def _wait_for_one() -> str:
 def tries(settings: LineSettings) -> None:
     """Say what is tried now, to a person and not to a program: finding a speed takes up to half a minute."""
     if sys.stderr.isatty():
-        print(f"\rlistens at {settings} ... ", end="", file=sys.stderr, flush=True)
+        print(f"listens at {settings}", file=sys.stderr)
 
 
 def _listen(port: str, job: Path | None) -> None:

@@ -48,7 +48,10 @@ def wire(
     if find_speed:
         if listen:
             raise CommandError("--listen sends nothing, and --find-speed may press Enter; give one of them")
-        targets = [_with_speed(target) for target in targets]
+        found = [_with_speed(target) for target in targets]
+        targets, heard = [target for target, _ in found], [what for _, what in found]
+    else:
+        heard = [""] * len(targets)
     plan = _plan(job)
     planned = _device(plan, device) if plan and device else None
     vault = _its_vault(plan, planned) if plan and planned else plan.vault if plan else None
@@ -64,11 +67,11 @@ def wire(
     folder = records or (plan.folder.records if plan else Path.cwd())
     stamp = time.strftime("%Y%m%d-%H%M%S")
     wires = []
-    for number, target in enumerate(targets, 1):
+    for number, (target, shown) in enumerate(zip(targets, heard, strict=True), 1):
         opening = _opening(target, plan)
         file = folder / f"bare-{device or re.sub('[^A-Za-z0-9]+', '-', target).strip('-')}-{stamp}-{number}.cast"
         recording = Recording(file, f"bare wire {target}", lambda why: print(why))
-        wires.append(BareWire(target, opening, recording, vault, entries, listen))
+        wires.append(BareWire(target, opening, recording, vault, entries, listen, shown))
     try:
         WireApp(wires, offered).run()
     finally:
@@ -78,20 +81,20 @@ def wire(
         print(f"recorded in {one.recording.file}")
 
 
-def _with_speed(target: str) -> str:
-    """A serial port with the speed and framing that were found; others as they are."""
+def _with_speed(target: str) -> tuple[str, str]:
+    """A serial port with the speed and framing that were found, and what it showed then; others as they are."""
     import asyncio
 
     from zinger.cli.ports import tries
     from zinger.link.serial import find_settings
 
     if not target.startswith("serial://") or "?" in target:
-        return target
+        return target, ""
     found = asyncio.run(find_settings(target.removeprefix("serial://"), tell=tries))
     if found is None:
         raise CommandError(f"nothing legible came from {target} at any speed; is the device on?")
     print(f"{target}: {found[0]}")
-    return f"{target}?{str(found[0]).replace(' ', '-')}"
+    return f"{target}?{str(found[0]).replace(' ', '-')}", found[1]
 
 
 def _plan(job: Path | None) -> OpenPlan | None:

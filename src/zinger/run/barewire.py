@@ -42,7 +42,7 @@ class BareWire:
     """One open wire, in a person's hands from the beginning to its end.
 
     `opening` dials it, again after it was lost; it raises LinkError. Of the vault, `entries` can be typed by their
-    names; every secret of it is masked, wherever it comes.
+    names; every secret of it is masked, wherever it comes. `heard` was shown before: while its speed was found, say.
     """
 
     def __init__(
@@ -53,6 +53,7 @@ class BareWire:
         vault: Vault | None = None,
         entries: Sequence[str] = (),
         listen_only: bool = False,
+        heard: str = "",
     ) -> None:
         self.name, self._opening, self.recording = name, opening, recording
         self._vault, self.entries, self.listen_only = vault, entries, listen_only
@@ -70,6 +71,7 @@ class BareWire:
         self._left = ""
         """The line that stood there at the last Enter, until something is typed behind it; its echo may be late."""
         self._heard = 0.0
+        self._show(self._masker(heard.encode()))
 
     # -- the link ----------------------------------------------------------------------------------
     @property
@@ -111,8 +113,10 @@ class BareWire:
         self._say(f"lost: {why}")
 
     def _take_in(self, data: bytes) -> None:
-        shown = self._masker(data)
         self._heard = asyncio.get_running_loop().time()
+        self._show(self._masker(data))
+
+    def _show(self, shown: bytes) -> None:
         if shown:
             self._record(self._typed.shown(shown.decode("utf-8", "replace")))
             self.transcript.add(shown)
