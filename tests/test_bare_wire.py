@@ -310,6 +310,24 @@ def test_a_word_that_became_another_one_for_good_is_the_hostname(later: tuple[st
     assert found.shaped(found.prompts[0]).strip() == shape.strip()
 
 
+def test_a_prompt_that_counts_is_one_place_and_what_saves_is_told_with_its_question() -> None:
+    found = wire(
+        "m opened serial:///dev/ttyUSB3?38400-8N1", "code: ", f"* {MASK}\r", "\r\n01 zeph do: ", "m prompt: 01 zeph do:",
+        "> be yew", "* \r", "\r\n02 yew do: ", "m prompt: 02 yew do:", "> store", "* \r", "\r\nsure (y/n) ? ",
+        "> y", "* \r", "\r\nstored\r\n03 yew do: ", "m saves: sure (y/n) ? y",
+    )  # fmt: skip
+    assert found.saving == ("store", "sure (y/n) ? ", "y")
+    text = draft_of_wire("zephyr-nine", found)
+    _, book = load_family(text, "zephyr-nine.yaml")
+    assert book is not None and set(book.places) == {"secret", "main", "sure"}, (
+        "nobody is asked for, and there is one prompt"
+    )
+    known = book.terminal.recognise("17 oak do: ")
+    assert known is not None and known[0].name == "main" and known[1]["hostname"] == "oak"
+    assert book.factory.console == "38400 8N1"
+    assert "save: {at: main, send: 'store', replies: {sure: 'y'}}" in text
+
+
 def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and_passwords_at_hand(
     start: Callable[..., Terminal], tmp_path: Path
 ) -> None:

@@ -18,6 +18,9 @@ TAIL = 2000
 MOST_SENT = 60
 """Lines that were sent, of which a draft reminds at most."""
 _TOKEN = re.compile(r"[\w-]+|\W")
+_SPEED = re.compile(r"opened serial:\S+\?(\d+)-(\w+)$")
+_NUMBER = "\ue000"
+"""Stands for a number that counts on, in the shape of a prompt."""
 
 
 @dataclass(frozen=True)
@@ -44,30 +47,53 @@ class WireNotes:
     saves: list[str] = field(default_factory=list)
     noise: list[str] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    speed: str = ""
+    """Of the serial port, such as `38400 8N1`."""
     exchanges: list[Exchange] = field(default_factory=list)
 
     @cached_property
-    def hostname(self) -> str:
-        """The word of the prompts that is the hostname: it became another one for good. Nothing where none is known.
+    def names(self) -> tuple[str, ...]:
+        """The words of the prompts that are the hostname, the first one first. Nothing where none is known.
 
-        That other word was typed before, as the new name; where the old prompt came back, it was another place instead.
+        It became another one for good: that was typed before, as the new name; where the old prompt came back, it was
+        another place instead.
         """
-        prompt = self.prompts[0].strip() if self.prompts else ""
-        one, typed = _TOKEN.findall(prompt), set[str]()
-        last = max((n for n, e in enumerate(self.exchanges) if e.asked.strip() == prompt), default=-1)
+        one, typed = self._tokens(self.prompts[0]) if self.prompts else [], set[str]()
+        last = max((n for n, e in enumerate(self.exchanges) if self._tokens(e.asked) == one), default=-1)
         for number, exchange in enumerate(self.exchanges):
-            other = _TOKEN.findall(exchange.asked.strip())
+            other = self._tokens(exchange.asked)
             differ = [pair for pair in zip(one, other, strict=False) if pair[0] != pair[1]]
             if number > last and len(one) == len(other) and len(differ) == 1 and differ[0][1] in typed:
-                return str(differ[0][0])
+                return differ[0]
             typed.update(_TOKEN.findall(exchange.typed))
-        return _same_first_word(self.prompts)
+        first = _same_first_word(self.prompts)
+        return (first,) if first else ()
+
+    @cached_property
+    def _counts(self) -> set[tuple[int, int]]:
+        """Which words of a line of how many words are numbers that count on from one prompt to the next."""
+        stood = [_TOKEN.findall(e.asked.strip()) for e in self.exchanges]
+        found = set()
+        for one in (_TOKEN.findall(prompt.strip()) for prompt in self.prompts):
+            for other in (words for words in stood if len(words) == len(one)):
+                differ = [at for at, (a, b) in enumerate(zip(one, other, strict=True)) if a != b]
+                numbers = [at for at in differ if one[at].isdigit() and other[at].isdigit()]
+                if len(numbers) == 1 and len(differ) <= 2:  # the hostname may have become another one meanwhile
+                    found.add((len(one), numbers[0]))
+        return found
+
+    def _tokens(self, line: str) -> list[str]:
+        """The words of a line, what counts on left open."""
+        words = _TOKEN.findall(line.strip())
+        open_ones = {at for count, at in self._counts if count == len(words)}
+        return [_NUMBER if at in open_ones and word.isdigit() else word for at, word in enumerate(words)]
 
     def shaped(self, prompt: str) -> str:
-        """A prompt with HOSTNAME in the place of the hostname."""
-        words = _TOKEN.findall(prompt)
-        if self.hostname in words:
-            words[words.index(self.hostname)] = "HOSTNAME"
+        """A prompt with HOSTNAME in the place of the hostname; what counts on is left open."""
+        words = self._tokens(prompt)
+        at = next((index for index, word in enumerate(words) if word in self.names), None)
+        if at is not None:
+            words[at] = "HOSTNAME"
         return "".join(words)
 
     def without_prompt(self, line: str) -> str | None:
@@ -78,7 +104,7 @@ class WireNotes:
     @cached_property
     def _patterns(self) -> list[re.Pattern[str]]:
         shapes = (re.escape(self.shaped(prompt).rstrip()) for prompt in self.prompts)
-        return [re.compile(shape.replace("HOSTNAME", r"\S+")) for shape in shapes]
+        return [re.compile(shape.replace("HOSTNAME", r"\S+").replace(_NUMBER, r"\d+")) for shape in shapes]
 
     @property
     def blind(self) -> list[str]:
@@ -100,6 +126,19 @@ class WireNotes:
         return clear if self.without_prompt(clear) is None else ""
 
     @property
+    def saving(self) -> tuple[str, str, str]:
+        """What was marked last as what saves; the question that came of it and its answer, nothing where none came."""
+        marked = self.saves[-1].strip()
+        behind_prompt = self.without_prompt(marked)
+        command = ""
+        for exchange in self.exchanges:
+            if exchange.entered and self.without_prompt(exchange.asked) == "":
+                command = exchange.typed
+            elif exchange.entered and command and f"{exchange.asked}{exchange.typed}".strip() == marked:
+                return command, exchange.asked, exchange.typed
+        return behind_prompt or marked, "", ""
+
+    @property
     def sent(self) -> list[str]:
         """What was sent at a prompt."""
         lines = (e.typed for e in self.exchanges if e.entered and self.without_prompt(e.asked) == "")
@@ -115,6 +154,8 @@ def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
     asked: str | None = None
     for _, code, text in events:
         if code == "m":
+            if opened := _SPEED.match(text):
+                found.speed = f"{opened[1]} {opened[2]}"
             kind, _, words = text.partition(": ")
             kept = {"prompt": found.prompts, "saves": found.saves, "noise": found.noise, "note": found.notes}.get(kind)
             if kept is not None and words.strip() and words not in kept:
@@ -153,21 +194,30 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
     if not found.prompts:
         raise ValueError("no prompt is marked in this recording: press F5 at one, in `zinger wire`")
     secret = found.blind[0] if found.blind else "password: "
-    text = commented_start(name, found.shaped(found.prompts[0]).rstrip() + " ", found.login or "name: ", secret)
+    shapes = list(dict.fromkeys(found.shaped(prompt).rstrip() for prompt in found.prompts))
+    text = commented_start(name, f"{shapes[0]} ", found.login or "name: ", secret)
     if found.noise:
         patterns = "\n".join(f"  - {_quoted(_pattern(line))}" for line in found.noise)
         text = text.replace("noise: []", f"noise:\n{patterns}")
+    if found.speed:
+        text = text.replace("  console: 9600 8N1\n", f"  console: {found.speed}\n", 1)
+    if found.blind and not found.login:  # nobody is asked for: a code lets in
+        text = re.sub(r"  sign_in: \{asks: .*\n", "", text, count=1)
+        text = re.sub(r"  - \{from: sign_in, .*\n", "", text, count=1).replace("to: [main, sign_in]", "to: main", 1)
     if found.saves:
-        saved = found.without_prompt(found.saves[-1]) or found.saves[-1].strip()
-        text = re.sub(
-            r"save: \{at: main, send: keep\} *#", lambda _: f"save: {{at: main, send: {_quoted(saved)}}}   #", text
-        )
-    shapes = [found.shaped(prompt) for prompt in found.prompts[1:]]
-    more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in enumerate(shapes, 2)]
+        saves, question, reply = found.saving
+        replies = f", replies: {{sure: {_quoted(reply)}}}" if question else ""
+        save = f"save: {{at: main, send: {_quoted(saves)}{replies}}}   #"
+        text = re.sub(r"save: \{at: main, send: keep\} *#", lambda _: save, text)
+        if question:
+            sure = f"  sure:    {{asks: {_quoted(_escaped(question))}}}\n"
+            text = text.replace("  # pager:", f"{sure}  # pager:", 1)
+    others = list(enumerate(shapes[1:], 2))
+    more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in others]
     more += [f"  # asks without an echo: {_quoted(question)}" for question in found.blind[1:]]
     if more:
         text = text.replace("  # pager:", "\n".join([*more, "  # pager:"]), 1)
-        ways = [f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n in range(2, len(shapes) + 2)]
+        ways = [f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n, _ in others]
         text = text.replace("\n\nsettings:", "\n" + "\n".join(ways) + "\n\nsettings:", 1) if ways else text
     if found.pagers:
         pager = f"  pager: {{pager: {_quoted(_pattern(found.pagers[0])[1:-1])}, press: space, leave: q}}"
@@ -178,7 +228,7 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
     if found.notes:
         head, _, rest = text.partition("\n")
         text = "\n".join([head, *(f"# noted at the wire: {_one_line(note)}" for note in found.notes), rest])
-    return text
+    return text.replace(_NUMBER, r"\d+")
 
 
 def _same_first_word(prompts: list[str]) -> str:
