@@ -315,7 +315,8 @@ def test_a_prompt_that_counts_is_one_place_and_what_saves_is_told_with_its_quest
         "m opened serial:///dev/ttyUSB3?38400-8N1",
         *("code: ", f"* {MASK}\r", "\r\n01 zeph do: ", "m prompt: 01 zeph do:"),
         *("> be yew", "* \r", "\r\n02 yew do: ", "m prompt: 02 yew do:"),
-        *("> store", "* \r", "\r\nsure (y/n) ? ", "> y", "* \r", "\r\nstored\r\n03 yew do: ", "m saves: sure (y/n) ? y"),
+        *("> store", "* \r", "\r\nsure (y/n) ? "),
+        *("> y", "* \r", "\r\nstored\r\n03 yew do: ", "m saves: sure (y/n) ? y"),
     )
     assert found.saving == ("store", "sure (y/n) ? ", "y")
     text = draft_of_wire("zephyr-nine", found)
