@@ -158,6 +158,11 @@ class Factory:
     """Where the fingerprint of its certificate is printed, if it is."""
 
     @property
+    def has_account(self) -> bool:
+        """Whether it lets somebody in out of the box; where it asks for no name, a code alone does."""
+        return bool(self.user or self.password or self.on_label)
+
+    @property
     def hidden(self) -> str:
         """The public password where it is hidden in what a device shows; empty for one that may be a word or a name.
 

@@ -74,11 +74,14 @@ class ConsoleWire(OnWire):
         """
         if self.pump.link is not None:
             return
-        within = 2 * self.boots_in + AWAY if self.links else 0.0
+        within, before = 2 * self.boots_in + AWAY if self.links else 0.0, self.line.sentence
         if within:
             self.line.say("the link is lost; dialling again")
             self.line.wait("the device to answer again", time.time() + within)
         self._join(await until_it_answers(self._dial, within))
+        if within:
+            self.line.say(before)
+            self.line.wait("it to go on")
 
     async def _dial(self) -> Link:
         if self.over_network:

@@ -425,7 +425,7 @@ def credentials(device: Device, book: Phrasebook, memory: Memory) -> list[tuple[
     only looks was let in when it was proved, and leads nowhere from which a device can be told anything.
     """
     looking = {account.name for account in accounts_of(device) if not account.administers}
-    factory = [(book.factory.user, factory_secret(device, book))] if book.factory.user else []
+    factory = [(book.factory.user, factory_secret(device, book))] if book.factory.has_account else []
     planned = [(account.name, account.secret) for account in accounts_of(device) if account.administers]
     accepted = [(user, SecretRef(entry)) for user, entry in memory.accepted if user not in looking]
     intended = [(user, SecretRef(entry)) for user, entry in memory.intended if user not in looking]

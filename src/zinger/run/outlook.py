@@ -135,10 +135,11 @@ class Ways:
         rows += [self._stage(device, book, stage, first) for stage in ("sign in", "send")]
         rows += [self._stage(device, book, stage, console) for stage in ("save", "read back")]
         rows += [self._stage(device, book, stage, console) for stage in _SEEN if self._was_seen(device, stage)]
-        if device.fixed is not None and device.fixed.interface is not None:
-            here = f"laptop {device.fixed.interface.network}"
-            rows.append(self._act(Verb.LAPTOP, "from the network", console, once=here))
-        rows.append(self._stage(device, book, "from the network", console | {NETWORK}))
+        if book.rules.proved_over or book.pages is not None:
+            if device.fixed is not None and device.fixed.interface is not None:
+                here = f"laptop {device.fixed.interface.network}"
+                rows.append(self._act(Verb.LAPTOP, "from the network", console, once=here))
+            rows.append(self._stage(device, book, "from the network", console | {NETWORK}))
         if self._power_cut:
             rows.append(self._act(Verb.POWER_CUT, "power cut and boot", console))
             rows += [self._stage(device, book, stage, console) for stage in ("power cut and boot", "read again")]

@@ -74,6 +74,10 @@ class Outside:
             return []
         return [f"{SIGN_IN}{name}" for name, *_ in self._sign_ins()] + [name for name, *_ in self._doors()]
 
+    def sees_anything(self) -> bool:
+        """Whether there is anything to look at: a device that only its console tells of has nothing on the network."""
+        return bool(self.owed()) or (self.book.pages is not None and bool(self.book.factory.address))
+
     @property
     def _over_ssh(self) -> bool:
         return self.device[SSH] is not False and "services.ssh" in self.book.rules.proved_over

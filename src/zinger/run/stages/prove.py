@@ -90,7 +90,7 @@ class FromNetwork:
     """Sign in from the network, and see which services answer there."""
 
     def wanted(self, on: Pass) -> bool:
-        return True
+        return on.owed.outside.sees_anything()
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
