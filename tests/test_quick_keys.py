@@ -17,10 +17,13 @@ from tests.test_run_parts import Loop, pump
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.terminal import typed
 from zinger.run.turns import Turns
+from zinger.store.transcript import Transcript
 from zinger.talk.errands.ask import do, look
 from zinger.talk.requests import Answer, Errand
 from zinger.tui import collecting
 from zinger.tui.choosing import ChoiceDialog
+from zinger.tui.console import Console
+from zinger.tui.lineup import tiled
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
 from zinger.tui.typing_guard import ENDS, GuardedApp
@@ -259,3 +262,66 @@ async def test_one_click_chooses_in_a_dialog_whichever_choice_it_is() -> None:
             await pilot.click("#choices", offset=(5, choice))
             await pilot.pause()
         assert taken == ["run", "no"]
+
+
+async def test_a_list_as_high_as_it_is_long_gives_its_room_back() -> None:
+    app = Shown([f"word {n}" for n in range(8)])
+    app.CSS = "Words { height: auto; max-height: 70%; }"
+    async with app.run_test(size=(40, 20)) as pilot:
+        await pilot.pause()
+        assert app.list.size.height == 8
+        for count in (3, 11):
+            app.list.words = app.list.words[:3] * 4
+            del app.list.words[count:]
+            app.list.redraw()
+            await pilot.pause()
+            assert app.list.size.height == count
+
+
+async def test_a_wire_whose_pane_becomes_lower_still_shows_its_end_unless_somebody_looked_back() -> None:
+    line = SimpleNamespace(transcript=Transcript(), evidence=set(), version=0)
+    line.transcript.add(b"".join(b"line %d\r\n" % n for n in range(60)))
+
+    class Wire(App[None]):
+        CSS = "Console { height: 1fr; overflow-x: hidden; }"
+
+        def compose(self) -> ComposeResult:
+            yield Console()
+
+    async with Wire().run_test(size=(60, 30)) as pilot:
+        console = pilot.app.query_one(Console)
+
+        async def shown() -> str:
+            console.show(line, None)  # type: ignore[arg-type]
+            await pilot.pause()
+            console.see_cursor()
+            await pilot.pause()
+            return "\n".join(console.render_line(y).text for y in range(console.size.height))
+
+        assert "line 59" in await shown()
+        await pilot.resize_terminal(60, 8)
+        assert "line 59" in await shown()
+        line.transcript.add(b"more\r\n")
+        assert "more" in await shown()
+        console.scroll_to(y=5, animate=False)
+        await pilot.pause()
+        line.transcript.add(b"still more\r\n")
+        assert "still more" not in await shown() and "line 6" in await shown()
+
+
+@pytest.mark.parametrize(
+    ("before", "waiting", "going", "room", "shown"),
+    [
+        ([], [], ["a", "b", "c", "d"], 3, ["a", "b", "c"]),
+        (["a", "b", "c"], [], ["d", "c", "b"], 3, ["d", "b", "c"]),  # who goes on being shown keeps its place
+        (["a", "b", "c"], ["x"], ["a", "b", "c"], 3, ["a", "b", "x"]),
+        (["a", "b", "c"], ["x", "y"], ["a"], 1, ["x"]),
+        (["a", "b", "c"], [], ["c"], 2, ["c"]),
+        (["a", "b"], [], [], 3, []),
+        (["a"], [], ["a", "b"], 0, []),
+    ],
+)
+def test_further_wires_show_who_needs_a_person_and_change_places_with_nobody(
+    before: list[str], waiting: list[str], going: list[str], room: int, shown: list[str]
+) -> None:
+    assert tiled(before, waiting, going, room) == shown

@@ -13,6 +13,7 @@ from typing import ClassVar, Protocol
 import pyte
 from rich.style import Style
 from rich.text import Text
+from textual import events
 from textual.binding import BindingType
 
 from zinger.phrasebook.classify import LineKind, classify
@@ -93,6 +94,8 @@ class Console(Rows):
     def __init__(self, *, id: str | None = None, empty: str = "nothing came from this console yet") -> None:
         super().__init__(id=id, cursor=False)
         self._empty = empty
+        self._pinned = True
+        """Whether the end is in sight, unless the pane became lower right now."""
         self._line: Shown | None = None
         self._terminal: Terminal | None = None
         self._forget()
@@ -117,7 +120,7 @@ class Console(Rows):
         self.see_cursor()
         if line is not None and self._feed(line):
             last = self.cursor >= self._shown_before - 1
-            at_end = self.sought_sight or self.scroll_offset.y >= self.max_scroll_y - 1
+            at_end = self.sought_sight or self._pinned
             bottom = at_end and (last or not self.looking_back)
             self._shown_before = self.count()
             if bottom:
@@ -129,6 +132,18 @@ class Console(Rows):
         elif line is not None and line.version != self._version:
             self._version = line.version
             self.refresh()
+
+    def watch_scroll_y(self, old_value: float, new_value: float) -> None:
+        """Who scrolls away from the end is left there; at the end new lines are followed again."""
+        super().watch_scroll_y(old_value, new_value)
+        self._pinned = new_value >= self.max_scroll_y - 1
+
+    def on_resize(self, event: events.Resize) -> None:
+        """A pane that becomes lower still shows the end, where that was in sight."""
+        if self._pinned and not self.looking_back:
+            self.cursor = self.count() - 1
+            self.scroll_end(animate=False)
+            self.sought_sight = True
 
     def _feed(self, line: Shown) -> bool:
         """Take in what came since the last tick: the newest part emulated, what is older only cleaned."""

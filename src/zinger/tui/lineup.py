@@ -7,7 +7,7 @@ what it shows on the wire.
 from __future__ import annotations
 
 import time
-from collections.abc import Hashable
+from collections.abc import Hashable, Sequence
 from typing import ClassVar
 
 from rich.style import Style
@@ -30,6 +30,9 @@ from zinger.tui.parts import Headline, Watcher, ZingerScreen
 from zinger.tui.recalling import Recalling
 from zinger.tui.rows import Rows
 from zinger.tui.steering import steer, steer_by_hand
+
+TILES, TILE_ROWS = 4, 7
+"""So many wires at most stand one below the other, and the rows that each needs."""
 
 
 class LineUp(ZingerScreen):
@@ -72,10 +75,9 @@ class LineUp(ZingerScreen):
                 yield HandsTitle()
                 yield HandsList()
             with Vertical(id="preview"):
-                yield WireTitle(id="wire-title")
-                yield Console(id="preview-console")
-                yield WireTitle(id="other-title")
-                yield Console(id="other-console")
+                for number in range(TILES):
+                    yield WireTitle(classes="further" if number else "")
+                    yield Console()
             with Vertical(id="ahead"):
                 yield Static(
                     Text.assemble(("ahead", Style(color=BRASS, bold=True)), (" · t tells more", DIM)), id="ahead-title"
@@ -87,6 +89,7 @@ class LineUp(ZingerScreen):
         lines = self.query_one(LineMap)
         lines.lay_out()
         lines.focus()
+        self._tiled: list[str] = []
         self._recalling = Recalling(self, lambda: self.host.job)
         self.app.app_resume_signal.subscribe(self, lambda app: self._recalling.forget())
         super().on_mount()
@@ -109,27 +112,25 @@ class LineUp(ZingerScreen):
         line = self._recalling.line(hands.device) or self._recalling.line(lines.selected or "")
         if self.app.size.width >= WIDE:
             self.query_one(ForecastRows).show(board.outlook)
-        self._show_wire(line, "#wire-title", "#preview-console")
-        other = self._other(line) if self.app.size.height >= HIGH else None
-        for part in ("#other-title", "#other-console"):
-            self.query_one(part).display = other is not None
-        if other is not None:
-            self._show_wire(other, "#other-title", "#other-console")
+        self._tile(line)
 
-    def _show_wire(self, line: DeviceLine | None, title: str, console: str) -> None:
-        head = self.query_one(title, WireTitle)
-        head.line = line
-        head.look()
-        self.query_one(console, Console).show(line, self.host.terminal(line))
-
-    def _other(self, line: DeviceLine | None) -> DeviceLine | None:
-        """The device of the second wire: the first that needs a person, else the next one at work."""
+    def _tile(self, line: DeviceLine | None) -> None:
+        """The wire of the device under the cursor, and below it as many others as there is room for."""
+        room = self.query_one("#preview").size.height // TILE_ROWS if self.app.size.height >= HIGH else 1
         board = self.host.job.board
-        waiting = [other for other in board.queue() if other is not line]
         lines = list(board.lines.values())
         at = lines.index(line) + 1 if line in lines else 0
-        going = [other for other in (*lines[at:], *lines[:at]) if other.active and other.place and other is not line]
-        return next(iter((*waiting, *going)), None)
+        waiting = [other.device.name for other in board.queue() if other is not line]
+        after = (other for other in (*lines[at:], *lines[:at]) if other is not line)
+        going = [other.device.name for other in after if other.active and other.place]
+        self._tiled = tiled(self._tiled, waiting, going, max(1, min(TILES, room)) - 1)
+        shown = [line, *(board.lines.get(name) for name in self._tiled)]
+        for number, (head, console) in enumerate(zip(self.query(WireTitle), self.query(Console), strict=True)):
+            head.display = console.display = number < len(shown)
+            if number < len(shown):
+                head.line = shown[number]
+                head.look()
+                console.show(head.line, self.host.terminal(head.line))
 
     def on_rows_chosen(self, event: Rows.Chosen) -> None:
         if isinstance(event.rows, ForecastRows):
@@ -252,6 +253,17 @@ class Labels(Widget):
     def render(self) -> RenderResult:
         labels = Track(self.size.width - 1, self.board).labels()
         return Text.assemble("\n", " ", labels) if labels else Text.assemble("\n", " ", legend(self.size.width))
+
+
+def tiled(before: Sequence[str], waiting: Sequence[str], going: Sequence[str], room: int) -> list[str]:
+    """Which devices the further wires show: who needs a person first; who goes on being shown keeps its place."""
+    chosen = list(waiting[:room])
+    for names in ([name for name in before if name in going], going):
+        chosen += [name for name in dict.fromkeys(names) if name not in chosen][: room - len(chosen)]
+    new = iter([name for name in chosen if name not in before[:room]])
+    places = [name if name in chosen else "" for name in before[:room]]
+    places += [""] * (len(chosen) - len(places))
+    return [name for name in (name or next(new, "") for name in places) if name]
 
 
 class WireTitle(Watcher):

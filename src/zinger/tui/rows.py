@@ -97,9 +97,13 @@ class Rows(ScrollView, can_focus=True):
         self.refresh()
 
     def _take_size(self, size: Size) -> None:
-        """Lay the screen out anew only where the scrollbar comes or goes: that costs more than the drawing itself."""
+        """Lay the screen out anew only where the scrollbar comes or goes: that costs more than the drawing itself.
+
+        A list that is as high as it is long gives room or takes it whenever its length changes.
+        """
         before, room = self.virtual_size, self.container_size.height
-        if size.width != before.width or (size.height > room) != (before.height > room):
+        grows = self.styles.height is not None and self.styles.height.is_auto and size.height != before.height
+        if grows or size.width != before.width or (size.height > room) != (before.height > room):
             self.virtual_size = size
             return
         self.set_reactive(Rows.virtual_size, size)
