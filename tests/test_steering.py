@@ -82,7 +82,7 @@ async def test_single_devices_are_started_stopped_left_out_and_gone_on_with(job:
     assert again.board.lines[THREE].sentence == "absent: left out" and not_done(again) == [TWO]
     with pytest.raises(RunError, match="no device that can be spoken to is called kvr-wj-sw9"):
         passed_over(again, "kvr-wj-sw9", "banner")
-    assert zinger("pass-over", folder.path, TWO, "banner", "--back").returncode == 0
+    assert zinger("pass-over", folder.path, TWO, "banner", "--back").stdout == f"{TWO}: nothing is passed over\n"
     done = await asyncio.to_thread(program, "run", folder.path, "--headless", "--not-done")
     assert done.stdout.splitlines()[-1] == "1 of 1 devices proved", done.stdout
     assert zinger("aside", folder.path, THREE, "--back").stdout == f"{THREE}: not started\n"

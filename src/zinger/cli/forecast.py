@@ -24,7 +24,7 @@ def forecast(
     from zinger.run.practice import yard_settings
     from zinger.run.steering import not_done
     from zinger.schedule.outlook import foresee
-    from zinger.wording import short
+    from zinger.wording import counted, short
 
     opened = open_job(job)
     if back:
@@ -44,7 +44,7 @@ def forecast(
         print("nothing is left to do")
         return
     least = short(outlook.bench.at_least)
-    print(f"{len(names)} devices in about {short(found.end)}; no order could take less than {least}\n")
+    print(f"{counted(len(names), 'device')} in about {short(found.end)}; no order could take less than {least}\n")
     for name in found.order:
         mine = [wait for wait in found.waits if wait.device == name]
         mine.sort(key=lambda wait: wait.since - wait.until)

@@ -46,8 +46,11 @@ def pass_over(
     opened = open_job(job)
     known(opened, [device])
     keep(opened, [(device, passed_over(opened, device, setting, back)) for setting in settings or ()])
-    for setting in sorted(opened.memories[device].passed_over):
+    still = sorted(opened.memories[device].passed_over)
+    for setting in still:
         print(f"{device}: {setting} is passed over")
+    if not still:
+        print(f"{device}: nothing is passed over")
 
 
 def note(
