@@ -10,6 +10,7 @@ import subprocess
 import time
 from collections.abc import Callable
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -27,6 +28,7 @@ from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device
 from zinger.plan.owners import owners_of
 from zinger.plan.resolve import resolve
+from zinger.plan.values.secrets import SecretRef
 from zinger.run.byhand import ByHand
 from zinger.run.openjob import OpenJob
 from zinger.run.paste import Paste
@@ -117,6 +119,11 @@ async def test_whose_password_was_chosen_by_hand_is_known_though_log_lines_come_
     by_hand.type("ascend\r")
     assert by_hand.take_changed() == ["signal-view"] and by_hand.take_changed() == []
     assert by_hand.entry_of("nobody") is None
+    viewer = by_hand.entry_of("signal-view")
+    assert viewer is not None
+    by_hand.world = SimpleNamespace(vault={viewer, SecretRef("sw/factory account")})  # type: ignore[assignment]
+    await shows(b"\r\nsecret of signal-view: ")
+    assert by_hand.entries()[0] == viewer, "whose password is asked for comes first"
 
 
 async def test_a_paste_waits_for_each_answer_and_a_key_stops_it(quern: Phrasebook) -> None:

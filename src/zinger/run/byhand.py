@@ -72,8 +72,10 @@ class ByHand:
         return next(said, "")
 
     def entries(self) -> list[SecretRef]:
-        """What this device has in the vault."""
-        every = (*needed_secrets(self.device), factory_secret(self.device, self.book))
+        """What this device has in the vault; the password of the account that it asks about now comes first."""
+        known = self.book.terminal.recognise(self._last_said())
+        asked = self.entry_of(known[1].groupdict().get("user") or "") if known else None
+        every = (*([asked] if asked else []), *needed_secrets(self.device), factory_secret(self.device, self.book))
         return [ref for ref in dict.fromkeys(every) if ref in self.world.vault]
 
     def type_entry(self, ref: SecretRef) -> None:
