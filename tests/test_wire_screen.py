@@ -28,7 +28,6 @@ from zinger.plan.files.sheets import read_sheet
 from zinger.plan.model import Device
 from zinger.plan.owners import owners_of
 from zinger.plan.resolve import resolve
-from zinger.plan.values.secrets import SecretRef
 from zinger.run.byhand import ByHand
 from zinger.run.openjob import OpenJob
 from zinger.run.paste import Paste
@@ -94,10 +93,15 @@ def test_a_paste_goes_line_by_line_and_what_was_shown_is_found_again(
     term.keys("q")
 
 
+ACCOUNT = "{accounts: {administrator: {name: kettle-admin, secret: each device}}}"
+
+
 async def test_whose_password_was_chosen_by_hand_is_known_though_log_lines_come_between(quern: Phrasebook) -> None:
     link = Loop([])
     (device, _) = resolve(
-        read_job("job: t\nsites: {wj: {subnet: 10.44.8.0/24}}\n"), read_sheet(DEVICES)[0], {"quern-s2": quern.rules}
+        read_job(f"job: t\nbaseline: {ACCOUNT}\nsites: {{wj: {{subnet: 10.44.8.0/24}}}}\n"),
+        read_sheet(DEVICES)[0],
+        {"quern-s2": quern.rules},
     ).devices
     carried = pump(quern, link, None)
     noted: list[Any] = []
@@ -119,11 +123,11 @@ async def test_whose_password_was_chosen_by_hand_is_known_though_log_lines_come_
     by_hand.type("ascend\r")
     assert by_hand.take_changed() == ["signal-view"] and by_hand.take_changed() == []
     assert by_hand.entry_of("nobody") is None
-    viewer = by_hand.entry_of("signal-view")
-    assert viewer is not None
-    by_hand.world = SimpleNamespace(vault={viewer, SecretRef("sw/factory account")})  # type: ignore[assignment]
-    await shows(b"\r\nsecret of signal-view: ")
-    assert by_hand.entries()[0] == viewer, "whose password is asked for comes first"
+    keeper = by_hand.entry_of("kettle-admin")
+    assert keeper is not None
+    by_hand.world = SimpleNamespace(vault={keeper, device.factory_account_secret})  # type: ignore[assignment]
+    await shows(b"\r\nsecret of kettle-admin: ")
+    assert by_hand.entries()[0] == keeper, "whose password is asked for comes first"
 
 
 async def test_a_paste_waits_for_each_answer_and_a_key_stops_it(quern: Phrasebook) -> None:
