@@ -159,3 +159,15 @@ def test_live_can_not_be_taken_for_practice(start: Callable[..., Terminal], tmp_
     assert "PRACTICE" not in term.until("LIVE: real devices", "not started")
     term.keys("g")
     term.until("needs you", "the plan names no console; add a column")
+
+
+def test_a_job_on_which_another_zinger_works_says_so_when_it_is_opened(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    folder = JobFolder(lay_out(tmp_path / "job", devices_csv=ONE_DEVICE))
+    folder.lock()
+    term = start(folder.path, "open", str(folder.path))
+    term.until("not started", "another zinger works on this job now")
+    term.keys("g")
+    term.until("The run did not begin", "close it first")
+    folder.unlock()

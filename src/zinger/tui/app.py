@@ -155,6 +155,9 @@ class ZingerApp(GuardedApp):
         self.job = self.running.job = job
         self.replanning.begin()
         self._show_line_up()
+        if self.running.run is None and job.folder.is_at_work:
+            words = "another zinger works on this job now; what is shown is how it stood when it was opened here"
+            self.notify(words, severity="warning", timeout=10)
 
     def standing(self, path: Path) -> dict[str, int]:
         """How many devices of an open job stand how; nothing for one that is not open."""
