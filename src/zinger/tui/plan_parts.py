@@ -374,7 +374,7 @@ class Facts(Watcher):
     def render(self) -> RenderResult:
         device = self.device
         if device is None:
-            return Text("  no device here", DIM)
+            return Text("  no device here: + adds one, i brings in a sheet, j has the sites and the baseline", DIM)
         text = Text().append(f" {device.name}", Style(color=PAPER, bold=True))
         facts = (self.title, device.role, device.location, device.serial, device.mac, device.label)
         room = self.size.width - text.cell_len - 3
