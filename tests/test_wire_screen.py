@@ -122,6 +122,7 @@ async def test_whose_password_was_chosen_by_hand_is_known_though_log_lines_come_
     await shows(b"\r\nsw in base/people, do: ")
     by_hand.type("ascend\r")
     assert by_hand.take_changed() == ["signal-view"] and by_hand.take_changed() == []
+    assert [event.what for event in noted] == ["typed on its wire"], "written down at the first key, and once"
     assert by_hand.entry_of("nobody") is None
     keeper = by_hand.entry_of("kettle-admin")
     assert keeper is not None

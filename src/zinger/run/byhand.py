@@ -59,6 +59,8 @@ class ByHand:
             if self._choosing or (self._choosing == "" and not self._just_chose):  # else it asks for the same again
                 self._changed[self._choosing] = None
             self._just_chose, self._choosing = self._choosing is not None, None
+        if not self.pump.acted:  # at the first key: who quits without handing it back has typed all the same
+            self._note(entries.PersonActed("typed on its wire"))
         self.pump.type(text.encode())
 
     def _last_said(self) -> str:

@@ -210,7 +210,8 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
         save = f"save: {{at: main, send: {_quoted(saves)}{replies}}}   #"
         text = re.sub(r"save: \{at: main, send: keep\} *#", lambda _: save, text)
         if question:
-            sure = f"  sure:    {{asks: {_quoted(_escaped(question))}}}\n"
+            asks = re.escape(question).replace("\\ ", " ")
+            sure = f"  sure:    {{asks: {_quoted(asks)}}}\n"
             text = text.replace("  # pager:", f"{sure}  # pager:", 1)
     others = list(enumerate(shapes[1:], 2))
     more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in others]
