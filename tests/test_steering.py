@@ -68,6 +68,7 @@ async def test_single_devices_are_started_stopped_left_out_and_gone_on_with(job:
     await run.set_off([TWO], Manner(sends=False, power_cut=False))
     await until(lambda: run.tasks[TWO].done())
     assert lines[TWO].sentence.endswith("but for 1 accepted"), lines[TWO].sentence
+    assert "the label is torn" in lines[TWO].kept["your notes"][0], "a new run keeps it in sight"
     await run.steer(TWO, accepted(run.job, TWO, "banner", ""))
     assert lines[TWO].outcome is not None and [f.setting for f in lines[TWO].outcome.differing] == ["banner"] * 3
     with pytest.raises(RunError, match="hostname is neither different nor owed"):

@@ -76,10 +76,7 @@ class OpenJob(OpenPlan):
         device = self.plan.device(name)
         title = self.books[device.family].title
         line = DeviceLine(device, title, partial(self.scripts.__getitem__, name))
-        memory = self.memories[name]
-        for finding in memory.findings.values():
-            line.find(finding)
-        say_what_is_known(line, memory)
+        recall(line, self.memories[name])
         self.board.lines = {**self.board.lines, name: line}
 
     def keep_line(self, line: DeviceLine, memory: Memory) -> None:
@@ -110,13 +107,8 @@ class OpenJob(OpenPlan):
             self.unspoken[name] = remember(happened[name])
         self.board.by_hand = {name: by_hand_words(self, name) for name in self.unspoken}
         for name, line in self.board.lines.items():
-            memory = self.memories[name] = remember(happened[name])
-            for finding in memory.findings.values():
-                line.find(finding)
-            for what, lines in memory.kept.items():
-                line.keep(what, lines)
-            show_notes(line, memory)
-            say_what_is_known(line, memory)
+            self.memories[name] = remember(happened[name])
+            recall(line, self.memories[name])
 
 
 async def open_again(job: OpenJob, in_work: Callable[[], Collection[str]]) -> OpenJob:
@@ -141,6 +133,16 @@ def by_hand_words(job: OpenJob, name: str) -> str:
         return f"{memory.aside}: left out"
     done = sum(memory.by_hand.get(setting) == value.shown for setting, value in device.values.items())
     return f"{done} of {len(device.values)} set by hand" if memory.by_hand else "planned only, no phrasebook yet"
+
+
+def recall(line: DeviceLine, memory: Memory) -> None:
+    """A line shows all that the journal knows of its device."""
+    for finding in memory.findings.values():
+        line.find(finding)
+    for what, lines in memory.kept.items():
+        line.keep(what, lines)
+    show_notes(line, memory)
+    say_what_is_known(line, memory)
 
 
 def show_notes(line: DeviceLine, memory: Memory) -> None:

@@ -27,7 +27,7 @@ from zinger.run.credentials import settled, unfinished
 from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
 from zinger.run.onwire import Assignment, OnWire
-from zinger.run.openjob import OpenJob
+from zinger.run.openjob import OpenJob, show_notes
 from zinger.run.options import Options
 from zinger.run.outlook import bench_kind, bench_with, stages_of, works_of
 from zinger.run.pageswire import PagesWire
@@ -275,6 +275,7 @@ class Run:
             wire.pump.leave()  # its console has room for one
         line.begin_anew()
         memory = job.memories[device.name]
+        show_notes(line, memory)
         book, script = job.books[device.family], job.scripts[device.name]
         wires: list[OnWire] = []
         for part, (of, its) in enumerate(zip(book.parts, script.parts or (script,), strict=True)):
