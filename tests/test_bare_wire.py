@@ -5,18 +5,22 @@ from __future__ import annotations
 import asyncio
 import json
 import re
+import socket
+import time
 from collections.abc import AsyncIterator, Callable
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import lay_out, zinger
+from tests.conftest import ONE_DEVICE, lay_out, zinger
 from tests.terminal import Terminal
 from zinger.link.dial import open_console
 from zinger.phrasebook.learn.wire import WireNotes, draft_of_wire, notes_of
 from zinger.phrasebook.load import load_family
 from zinger.plan.values.secrets import MASK, SecretRef
 from zinger.run.barewire import BareWire, MarkKind
+from zinger.run.openjob import OpenJob
+from zinger.store.folder import JobFolder
 from zinger.store.recording import Recording, events_of
 from zinger.store.vault import Vault
 
@@ -328,6 +332,34 @@ def test_a_prompt_that_counts_is_one_place_and_what_saves_is_told_with_its_quest
     assert known is not None and known[0].name == "main" and known[1]["hostname"] == "oak"
     assert book.factory.console == "38400 8N1"
     assert "save: {at: main, send: 'store', replies: {sure: 'y'}}" in text
+
+
+def test_a_run_goes_on_while_the_bare_wire_of_another_device_is_open(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        head, *rows = ONE_DEVICE.strip().splitlines()
+        unknown = {"site": "Wheal Junction", "hostname": "ap1", "family": "Zephyr Nine", "address": "10.44.8.99"}
+        unknown |= {"serial": "Z9-1", "console": f"tcp://127.0.0.1:{server.getsockname()[1]}"}
+        names = [*head.split(","), *(["console"] if "console" not in head else [])]
+        blank = "," * (len(names) - len(head.split(",")))
+        lines = [",".join(names), *(row + blank for row in rows), ",".join(unknown.get(name, "") for name in names)]
+        folder = lay_out(tmp_path / "job", devices_csv="\n".join(lines) + "\n", practice_yaml="pace: 60\n")
+        term = start(folder, "open", str(folder))
+        term.until("planned only", "g go")
+        term.keys("g", "End")
+        term.until("1 under way")
+        term.keys("o")
+        term.until("open its wire")
+        term.keys("Enter")
+        term.until("bare wire", "open")
+        deadline = time.monotonic() + 60
+        while OpenJob(JobFolder(folder)).memories["kvr-wj-sw1"].concluded_at is None:
+            assert time.monotonic() < deadline and "bare wire" in term.screen(), term.screen()
+            time.sleep(0.3)
+        term.keys("C-q")
+        term.until("1 of 1 proved", "1 planned only")
+        term.keys("q")
 
 
 def test_the_application_opens_the_wire_of_an_unknown_device_with_its_values_and_passwords_at_hand(

@@ -6,7 +6,9 @@ picture, and what each screen needs is loaded with it.
 
 from __future__ import annotations
 
+import asyncio
 import os
+import sys
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
@@ -234,18 +236,26 @@ class ZingerApp(GuardedApp):
         if world is not None:
             world.secrets = (*world.secrets, secret)
 
-    def open_bare_wire(self, device: str) -> None:
+    def open_bare_wire(self, device: str, find_speed: bool = False) -> None:
         """Open the wire of a device that no phrasebook speaks to, in the place of this screen until it is left."""
-        import subprocess
-        import sys
-
         console = self.job.plan.device(device).console
         if not console or console == "yard":
             self.notify(f"the plan names no console for {device}; write one into its row, like serial:///dev/ttyUSB0")
             return
         words = ["wire", console, "--job", str(self.job.folder.path), "--device", device]
-        with self.suspend():
-            subprocess.run([sys.executable, "-m", "zinger.cli", *words], check=False)
+        words += ["--find-speed"] if find_speed else []
+        self.run_worker(self._leave_the_terminal_to(words), name="bare wire", exclusive=True)
+
+    async def _leave_the_terminal_to(self, words: list[str]) -> None:
+        """Another zinger has the terminal until it ends; nothing is drawn meanwhile, and all conversations go on."""
+        with self.batch_update(), self.suspend():
+            other = await asyncio.create_subprocess_exec(sys.executable, "-m", "zinger.cli", *words)
+            try:
+                await other.wait()
+            finally:
+                if other.returncode is None:  # this application is told to end
+                    other.terminate()
+        self.screen.refresh(layout=True)
 
     def open_card(self, family: str) -> None:
         """A family's factory card."""

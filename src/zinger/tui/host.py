@@ -65,7 +65,7 @@ class Host(Protocol):
     def tell(self, title: str, text: str) -> None:
         """Show a message that stays until it was read."""
 
-    def open_bare_wire(self, device: str) -> None:
+    def open_bare_wire(self, device: str, find_speed: bool = False) -> None:
         """Open the wire of a device that no phrasebook speaks to, in the place of this screen until it is left."""
 
     def swap_box(self, device: str, numbers: Mapping[str, str]) -> None:

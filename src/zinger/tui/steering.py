@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from zinger.tui.parts import ZingerScreen
 
 Deed = Callable[[], None]
+SPEED = "?speed"
+"""What stands for finding the speed among settings, of which none is called so."""
 
 
 def steer(screen: ZingerScreen, names: Sequence[str], done: Deed) -> None:
@@ -149,14 +151,17 @@ def steer_by_hand(screen: ZingerScreen, name: str) -> None:
     if name not in job.unspoken:
         return
     done = job.unspoken[name].by_hand
+    console = job.plan.device(name).console
     choices: list[tuple[str, str]] = [("", "open its wire: typing goes to it, all is recorded")]
+    if console.startswith("serial://") and "?" not in console:
+        choices.append((SPEED, "find its speed and framing first, then open its wire; may press Enter"))
     for setting, value in job.plan.device(name).values.items():
         tick = "[x]" if done.get(setting) == value.shown else "[ ]"
         choices.append((setting, f"{tick} {value.setting.title}  {value.shown}"))
 
     def chosen(setting: str | None) -> None:
-        if setting == "":
-            screen.host.open_bare_wire(name)
+        if setting in ("", SPEED):
+            screen.host.open_bare_wire(name, find_speed=setting == SPEED)
         elif setting is not None:
             ticked = done.get(setting) == job.plan.device(name).values[setting].shown
             screen.host.running.steer([(name, set_by_hand(job, name, setting, back=ticked))])
