@@ -46,7 +46,7 @@ def accept(screen: ZingerScreen, device: str, setting: str) -> None:
     def typed(why: str | None) -> None:
         if why is not None:
             words = "accepted; a proves it again" if why.strip() else "not accepted any more"
-            _write(screen, device, lambda: accepted(job, device, setting, why), words)
+            _write(screen, device, lambda: accepted(screen.host.job, device, setting, why), words)
 
     body = "Your reason goes into the papers. Without one it is not accepted any more."
     dialog = LineDialog(f"Why is {title_of(setting)} of {device} accepted?", body, taken.get(setting, ""))
