@@ -334,6 +334,16 @@ def test_a_prompt_that_counts_is_one_place_and_what_saves_is_told_with_its_quest
     assert "save: {at: main, send: 'store', replies: {sure: 'y'}}" in text
 
 
+def test_a_bare_wire_is_left_in_good_order_while_the_device_is_still_there(
+    start: Callable[..., Terminal], tmp_path: Path
+) -> None:
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        term = start(tmp_path, "wire", f"tcp://127.0.0.1:{server.getsockname()[1]}", "--records", str(tmp_path))
+        term.until("bare wire", "  open  ")
+        term.keys("C-q")
+        term.until("recorded in", "ended with 0")
+
+
 def test_a_run_goes_on_while_the_bare_wire_of_another_device_is_open(
     start: Callable[..., Terminal], tmp_path: Path
 ) -> None:

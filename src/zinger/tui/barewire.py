@@ -234,3 +234,8 @@ class WireApp(GuardedApp):
 
     def on_mount(self) -> None:
         self.push_screen(BareWires(self._wires, self._offered))
+
+    def on_unmount(self) -> None:
+        """A link is closed while its loop still runs."""
+        for wire in self._wires:
+            wire.close()
