@@ -138,10 +138,10 @@ class _Kind:
 
 
 def run_checks(checks: Iterable[Check], plan: Plan, families: Rules, vaulted: Vaulted) -> list[Problem]:
-    """Run every check; all that was found, in the order of the checks, what is the same told once.
+    """Run every check. Returns the problems in the order of the checks, each told once.
 
-    Its devices are in the order of the plan, however they were grouped: so that what was found before an edit and
-    after it can be compared.
+    The devices of a problem stand in the order of the plan, so that the problems before an edit and after it can be
+    compared.
     """
     look = Look(plan, families, vaulted)
     kinds: dict[tuple[str, str, str], _Kind] = defaultdict(_Kind)

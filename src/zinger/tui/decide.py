@@ -22,26 +22,35 @@ if TYPE_CHECKING:
     from zinger.tui.parts import ZingerScreen
 
 
-def _write(screen: ZingerScreen, device: str, event: Callable[[], Happened], words: str) -> None:
-    """Write a decision down, or say why it can't be."""
+RUN = "run: look, send what differs, save, prove, with a power cut"
+PROVE = "prove only: read everything back, send nothing"
+MANNER = {RUN: Manner(), PROVE: Manner(sends=False, power_cut=False)}
+"""How a device is carried that is told to, by the words for it."""
+
+
+def _made(screen: ZingerScreen, event: Callable[[], Happened]) -> Happened | None:
+    """The event of a decision; None, and said why, where it can't be taken."""
     try:
-        made = event()
+        return event()
     except ZingerError as error:
         screen.notify(str(error), severity="warning")
-        return
-    screen.host.running.steer([(device, made)])
-    screen.notify(words)
+        return None
+
+
+def _write(screen: ZingerScreen, device: str, event: Callable[[], Happened], words: str) -> None:
+    """Write a decision down, or say why it can't be."""
+    made = _made(screen, event)
+    if made is not None:
+        screen.host.running.steer([(device, made)])
+        screen.notify(words)
 
 
 def accept(screen: ZingerScreen, device: str, setting: str) -> None:
     """Ask for the reason for which a difference or a debt is accepted."""
     job, taken = screen.host.job, screen.host.job.memories[device].taken
-    if setting not in taken:  # what can't be accepted is told before a reason is asked for
-        try:
-            accepted(job, device, setting, "why")
-        except ZingerError as error:
-            screen.notify(str(error), severity="warning")
-            return
+    # what can't be accepted is told before a reason is asked for
+    if setting not in taken and _made(screen, lambda: accepted(job, device, setting, "why")) is None:
+        return
 
     def typed(why: str | None) -> None:
         if why is not None:
@@ -57,15 +66,11 @@ def after_your_hands(screen: ZingerScreen, device: str) -> None:
     """A person had the wire of a device that nobody works on: it is not proved any more; ask what comes next."""
     running = screen.host.running
     running.steer([(device, PersonActed("had the wire after its run"))])
-    choices = [
-        ("prove", "prove only: read everything back, send nothing"),
-        ("run", "run: look, send what differs, save, prove, with a power cut"),
-        ("leave", "leave it as it is, not proved since"),
-    ]
+    choices = [(words, words) for words in (PROVE, RUN, "leave it as it is, not proved since")]
 
-    def chosen(what: str | None) -> None:
-        if what in ("prove", "run"):
-            running.set_off([device], Manner() if what == "run" else Manner(sends=False, power_cut=False))
+    def chosen(words: str | None) -> None:
+        if words in MANNER:
+            running.set_off([device], MANNER[words])
 
     body = "What was proved before may be another by now."
     screen.app.push_screen(ChoiceDialog(f"You had the wire of {device}", choices, body), chosen)

@@ -10,7 +10,7 @@ from zinger.run.board import DeviceLine, Mark
 from zinger.run.steering import ASIDE, Manner, aside, set_by_hand
 from zinger.store.entries import Happened
 from zinger.tui.choosing import ChoiceDialog, LineDialog
-from zinger.tui.decide import note, pass_over
+from zinger.tui.decide import MANNER, PROVE, RUN, note, pass_over
 from zinger.wording import counted, short
 
 if TYPE_CHECKING:
@@ -63,14 +63,14 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
         found.append((lambda: running.halt(busy), f"stop {_them(busy, names)} where it is"))
     if idle and not out:
         found += [
-            (all_of(idle, Manner()), "run: look, send what differs, save, prove, with a power cut"),
+            (all_of(idle, MANNER[RUN]), RUN),
             (all_of(idle, Manner(power_cut=False)), "run without a power cut"),
             (all_of(idle, Manner(power_cut=False, restart=True)), "run with a restart in the place of a power cut"),
             (
                 all_of(idle, Manner(only_saves=True, power_cut=False)),
                 "from saving on: send no setting, save and read back",
             ),
-            (all_of(idle, Manner(sends=False, power_cut=False)), "prove only: read everything back, send nothing"),
+            (all_of(idle, MANNER[PROVE]), PROVE),
             (all_of(idle, Manner(sends=False)), "prove only, with a power cut"),
         ]
     if out:
