@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import os
 import pty
 import select
@@ -220,6 +221,27 @@ async def test_a_yard_answers_only_who_has_its_token(practice: Practice) -> None
     for token in ("", "0" * 32):
         with pytest.raises(YardError, match="this yard is another job's"):
             await Yard(practice.yard.port, token).ask("status")
+
+
+async def test_an_answer_nobody_waited_for_is_not_taken_for_the_next_one() -> None:
+    """Who gives up in mid-question leaves its answer under way: another device's place must not be read from it."""
+    late = asyncio.Event()
+
+    async def yard(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while line := await reader.readline():
+            asked = json.loads(line)["address"]
+            if asked == "192.0.2.1":
+                await late.wait()
+            writer.write(json.dumps({"ok": True, "host": asked, "port": 1}).encode() + b"\n")
+        writer.close()
+
+    async with await asyncio.start_server(yard, "127.0.0.1", 0) as server:
+        dialer = YardDialer(Yard(server.sockets[0].getsockname()[1], "t"))
+        with pytest.raises(TimeoutError):
+            await asyncio.wait_for(dialer.where("192.0.2.1", 22), 0.1)
+        late.set()
+        assert await dialer.where("192.0.2.2", 22) == ("192.0.2.2", 1)
+        dialer.yard.close()
 
 
 # -- serial lines -------------------------------------------------------------------------------------

@@ -40,21 +40,31 @@ class Yard:
             raise YardError("no practice yard is running for this job") from None
 
     async def ask(self, do: str, **what: Any) -> dict[str, Any]:
-        """Ask the yard to do something; raises YardError with its reason when it can't."""
+        """Ask the yard to do something; raises YardError with its reason when it can't.
+
+        Who gives up in mid-question leaves an answer under way, which the next one would take for its own: nothing
+        is asked on that connection any more.
+        """
         async with self._lock:
             try:
-                if self._streams is None:
-                    self._streams = await asyncio.open_connection("127.0.0.1", self.port, limit=LONGEST_LINE)
-                reader, writer = self._streams
-                writer.write(json.dumps({"do": do, "token": self._token, **what}).encode() + b"\n")
-                async with asyncio.timeout(ANSWERS_WITHIN):
-                    line = await reader.readline()
+                line = await self._line_for({"do": do, "token": self._token, **what})
             except (OSError, ValueError):  # a line without end is a ValueError
                 line = b""
+            except BaseException:
+                self.close()
+                raise
             if not line:
                 self.close()
                 raise YardError("the practice yard is not there any more")
         return self._answer(line)
+
+    async def _line_for(self, question: dict[str, Any]) -> bytes:
+        if self._streams is None:
+            self._streams = await asyncio.open_connection("127.0.0.1", self.port, limit=LONGEST_LINE)
+        reader, writer = self._streams
+        writer.write(json.dumps(question).encode() + b"\n")
+        async with asyncio.timeout(ANSWERS_WITHIN):
+            return await reader.readline()
 
     def _answer(self, line: bytes) -> dict[str, Any]:
         """What a yard says; a stranger at its port, which a stale file can name, says something else."""
