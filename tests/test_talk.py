@@ -153,6 +153,18 @@ def test_a_line_of_an_answer_before_a_log_line_is_no_question_that_nobody_knows(
     assert ended.error is None and ended.result().lines[-1] == "   privileged ...... (none)"
 
 
+def test_a_key_at_a_pager_that_was_lost_is_pressed_again_whatever_stood_above(quern: Phrasebook) -> None:
+    """The last row of the page ends as questions do, and log lines are all that comes."""
+    page = b"\r\npasswords\r\n   console ......... (none)\r\n.. 1 lines below .."
+    late = {0: b"\r\n@20:59:45 port 4: carrier lost\r\n", 1: b"\r\n@20:59:51 fan turns\r\n"}
+    rest = b"\r                   \r   privileged ...... (none)\r\nsw1 in base, do: "
+    player = Busy(quern, [b"tell all", page, b"", rest])
+    player.every = lambda second: late.get(second, b"")
+    ended = player.run(do(typed("tell all"), frozenset({"base"}), "reading"), b"sw1 in base, do: ")
+    assert ended.error is None, ended.error
+    assert player.sent == ["tell all", "\r", " ", " "] and ended.result().lines[-1] == "   privileged ...... (none)"
+
+
 def test_what_must_be_shown_is_found_though_a_log_line_came_inside(quern: Phrasebook) -> None:
     (save,) = quern.saves
     step = Filler(planned(quern), quern, {}).plain(save, Stop.SAVE, "save")

@@ -9,7 +9,6 @@ from __future__ import annotations
 import asyncio
 import csv
 import io
-import itertools
 import json
 import random
 import shutil
@@ -180,8 +179,16 @@ async def carry_out(trial: Trial, many: int, seed: int, families: Sequence[str] 
     """So many trials, device after device, on several benches; prints the table, and each that must never be."""
     rows = devices(families)
     names, numbers = list(rows), iter(range(many))
+    unknown = iter(names)
     ends: list[tuple[str, str, int]] = []
     bad: list[str] = []
+
+    async def learn(made: Bench) -> None:
+        for name in unknown:
+            await made.learn(name)
+            for other in benches:
+                other.clean.update(made.clean)
+            print(f"a clean run of {name}: {made.clean[name]['took']:.0f} s", file=sys.stderr, flush=True)
 
     async def work(made: Bench) -> None:
         for number in numbers:
@@ -191,13 +198,12 @@ async def carry_out(trial: Trial, many: int, seed: int, families: Sequence[str] 
             if end in ENDS[-3:]:
                 bad.append(f"trial {number} of seed {seed}: {name}, {row}: {end}")
                 print(bad[-1], file=sys.stderr, flush=True)
+            if len(ends) % 10 == 0:
+                print(f"{len(ends)} of {many} trials", file=sys.stderr, flush=True)
 
     async with AsyncExitStack() as open_benches:
         benches = [await open_benches.enter_async_context(bench(rows)) for _ in range(BENCHES)]
-        for made, name in zip(itertools.cycle(benches), names, strict=False):
-            await made.learn(name)
-            for other in benches:
-                other.clean.update(made.clean)
+        await asyncio.gather(*(learn(made) for made in benches))
         await asyncio.gather(*(work(made) for made in benches))
     show(ends)
     print(*bad, sep="\n")

@@ -93,7 +93,7 @@ class LineBuffer:
         self._escape = ""
         self._raw = ""
         self._kept: deque[str] = deque()
-        self._size = 0
+        self._size = self._behind_cut = 0
         self.clipped = False
         """Whether lines were dropped since the last `take`."""
 
@@ -124,6 +124,7 @@ class LineBuffer:
     def _keep(self, lines: str) -> None:
         self._kept.append(lines)
         self._size += len(lines)
+        self._behind_cut += len(lines)
         while self._size > KEPT and len(self._kept) > 1:
             self._size -= len(self._kept.popleft())
             self.clipped = True
@@ -140,7 +141,7 @@ class LineBuffer:
 
     def cut(self) -> str:
         """End the tail here: what comes next begins a new line. Returns what was cut off."""
-        tail, self._raw = self.tail, ""
+        tail, self._raw, self._behind_cut = self.tail, "", 0
         return tail
 
     def take(self) -> list[str]:
@@ -149,12 +150,19 @@ class LineBuffer:
             return []
         text = "".join(self._kept)
         self._kept.clear()
-        self._size, self.clipped = 0, False
+        self._size, self._behind_cut, self.clipped = 0, 0, False
         return [self._clean(line) for line in text.split("\n")[:-1]]
 
     def recent(self, exact: bool = False, most: int = RECENT) -> list[str]:
         """The last lines kept, some `most` characters, without forgetting them; `exact` keeps trailing blanks."""
-        if not self._kept:
+        return self._last(most, exact)
+
+    def behind_cut(self, exact: bool = False) -> list[str]:
+        """The last lines that were shown since the last `cut`: what was sent then is answered by no line before it."""
+        return self._last(min(RECENT, self._behind_cut), exact)
+
+    def _last(self, most: int, exact: bool) -> list[str]:
+        if not self._kept or not most:
             return []
         text = ""
         for chunk in reversed(self._kept):

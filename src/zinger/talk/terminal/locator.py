@@ -125,7 +125,7 @@ class Locator:
 
     def _said_before_log_lines(self) -> str:
         """The last whole line that is no log line, where log lines stand behind it."""
-        lines = [line for line in self.buffer.recent(exact=True) if line.strip()]
+        lines = [line for line in self.buffer.behind_cut(exact=True) if line.strip()]
         behind = next((i for i, line in enumerate(reversed(lines)) if not self.terminal.noise.search(line)), 0)
         return lines[-1 - behind] if behind else ""
 
@@ -140,11 +140,11 @@ class Locator:
     @property
     def only_log_lines(self) -> bool:
         """Whether nothing stands there, and the last line shown is a log line."""
-        shown = [line for line in self.buffer.recent() if line.strip()]
+        shown = [line for line in self.buffer.behind_cut() if line.strip()]
         return not self.buffer.tail.strip() and bool(shown) and bool(self.terminal.noise.search(shown[-1]))
 
     def _pushed_away(self, now: float) -> At | Wait | Seen:
-        for line in reversed(self.buffer.recent()):
+        for line in reversed(self.buffer.behind_cut()):
             if not line.strip() or self.terminal.noise.search(line):
                 continue
             found = self.terminal.recognise(f"{line.rstrip()} ") or self.terminal.recognise(line)

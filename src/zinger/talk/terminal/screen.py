@@ -9,7 +9,7 @@ import codecs
 
 import pyte
 
-from zinger.talk.terminal.buffer import RECENT, LineBuffer
+from zinger.talk.terminal.buffer import LineBuffer
 from zinger.talk.terminal.emulation import Emulation
 
 
@@ -53,6 +53,6 @@ class Screen(LineBuffer):
         super().take()
         return self.text.split("\n")
 
-    def recent(self, exact: bool = False, most: int = RECENT) -> list[str]:
+    def _last(self, most: int, exact: bool) -> list[str]:
         """Nothing: what scrolled away is no part of a drawn screen."""
         return []
