@@ -26,7 +26,7 @@ from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Stuck, TalkError
+from zinger.talk.errors import Interrupted, RefusedByDevice, Restarted, Stuck, TalkError
 from zinger.talk.events import Mended, Renewed, SignedIn
 from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.terminal.surface import Send, TerminalSurface
@@ -121,6 +121,42 @@ class Busy(Player):
             self.now += 1.0
             self.show(self.every(second))
         raise AssertionError("it never ended")
+
+
+def test_a_boot_that_nobody_looked_at_is_over_and_the_next_one_is_another(quern: Phrasebook) -> None:
+    """It restarted, was spoken to from the network, and restarts again much later."""
+    boot, rest = b"\r\nquern loader 1.4\r\nports 1-24 counted\r\n", b"loaded; this console is at rest\r\n"
+    for says_so in (rest, b""):
+        player = Player(quern, [b"", b"\r\nsw in base, do: "] * 2, timing=Timing(boots_in=20))
+        player.show(boot + says_so)
+        first = player.talk.boot_shown
+        assert first and player.talk.boots is not bool(says_so)
+        player.now += 400
+        assert player.run(arrive(quern.map, "base", keys())).error is None, "it came up while nobody looked"
+        player.show(boot + says_so)
+        player.now += 400
+        since = player.now
+        assert player.talk.boot_shown < since, "a boot of before is no sign of this one"
+        player.show(boot + says_so)
+        assert player.talk.boot_shown > since
+        pressed = len(player.sent)
+        assert player.run(arrive(quern.map, "base", keys())).error is None
+        assert says_so or player.now > since + 20 and len(player.sent) > pressed, "left alone while it boots"
+
+
+def test_a_boot_that_comes_in_one_piece_is_a_boot(quern: Phrasebook) -> None:
+    """All of it, up to the line that says that it is up, was waiting when somebody read."""
+    boot = b"\r\nquern loader 1.4\r\n" + b"ports counted again\r\n" * 200 + b"loaded; this console is at rest\r\n"
+    player = Player(quern, [b"tell all", boot])
+    ended = player.run(do(typed("tell all"), frozenset({"base"}), "reading"), b"sw1 in base, do: ")
+    assert isinstance(ended.error, Restarted) and player.talk.boot_shown and not player.talk.boots
+
+
+def test_what_boots_again_and_again_is_given_up(quern: Phrasebook) -> None:
+    player = Busy(quern, [], timing=Timing(boots_in=10))
+    player.every = lambda n: {0: b"\r\nquern loader 1.4\r\n", 8: b"loaded; this console is at rest\r\n"}.get(n % 9, b"")
+    began, ended = player.now, player.run(look(30.0))
+    assert isinstance(ended.error, Stuck) and player.now - began < 200
 
 
 @pytest.mark.parametrize(

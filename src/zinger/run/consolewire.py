@@ -16,7 +16,7 @@ from zinger.store import entries
 from zinger.store.recording import Recording
 from zinger.talk.conversation import Conversation
 from zinger.talk.errands.ask import look
-from zinger.talk.errors import Interrupted, Silent
+from zinger.talk.errors import Interrupted, Restarted, Silent
 from zinger.talk.timing import Timing
 
 
@@ -117,10 +117,10 @@ class ConsoleWire(OnWire):
 
         Where it does not show it yet, it boots from now on.
         """
-        away = self.over_network and self.pump.link is None
-        if not self.restarts and not away and not isinstance(error, Silent):
+        away, shows = self.over_network and self.pump.link is None, self.restarts or isinstance(error, Restarted)
+        if not shows and not away and not isinstance(error, Silent):
             return False
-        if not self.restarts:
+        if not shows:
             self.pump.expect_boot()
         return True
 
@@ -130,20 +130,22 @@ class ConsoleWire(OnWire):
         if not self.over_network:
             await self.connect()  # a console can go with its device, and come back with it
             now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
-            return self.restarts or (silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now))
+            return conversation.boot_shown > since or (
+                silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now)
+            )
         try:
             endpoint = self._ways.endpoints()[0]
             return not await self.world.dialer.probe(endpoint.address, endpoint.port)
         except LinkError:
             return True
 
-    async def comes_up(self, within: float) -> None:
-        """Wait until a device that boots now shows a sign of life; over the network, until it answers again."""
+    async def comes_up(self, since: float, within: float) -> None:
+        """Wait until one that went down after `since` shows a sign of life; over the network, until it answers."""
         if self.over_network:
             self.pump.leave()  # who loses power says no goodbye
             await self.connect()
             return
-        if not self.restarts:
+        if self.pump.conversation.boot_shown <= since:
             self.pump.expect_boot()
         await self.do(look(within))
 

@@ -101,12 +101,12 @@ class OnWire(ABC):
         """Whether it is seen to have gone down since a time of the loop's clock."""
 
     @abstractmethod
-    async def comes_up(self, within: float) -> None:
+    async def comes_up(self, since: float, within: float) -> None:
         """Wait until a device that went down shows a sign of life."""
 
     @property
     def restarts(self) -> bool:
-        """Whether it shows that it boots, and stands at no known place yet."""
+        """Whether it shows that it boots, and neither stood at a known place nor said that it is up yet."""
         return bool(self.pump.conversation.boots)
 
     @property

@@ -23,7 +23,7 @@ from zinger.run.webtrust import WebTrust
 from zinger.run.world import World
 from zinger.store.har import SUFFIX, HarRecording
 from zinger.store.transcript import Transcript
-from zinger.talk.errors import Interrupted, Silent
+from zinger.talk.errors import Interrupted, Restarted, Silent
 from zinger.talk.events import Event
 from zinger.talk.pages.webtalk import WebTalk
 
@@ -317,7 +317,7 @@ class PagesWire(OnWire):
 
     def restarted(self, error: Interrupted | Silent) -> bool:
         """It fell silent, or sent on to where it will be."""
-        gone = not self.pump.is_joined or isinstance(error, Silent)
+        gone = not self.pump.is_joined or isinstance(error, Restarted | Silent)
         if gone:
             self.trust.may_be_renewed = True
             self.pump.leave()
@@ -331,7 +331,7 @@ class PagesWire(OnWire):
         except LinkError:
             return True
 
-    async def comes_up(self, within: float) -> None:
+    async def comes_up(self, since: float, within: float) -> None:
         """Wait until it answers again."""
         self.trust.may_be_renewed = True
         self.pump.leave()

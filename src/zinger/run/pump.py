@@ -56,7 +56,11 @@ class Dialogue(Protocol[A]):
 
     @property
     def boots(self) -> bool:
-        """Whether it shows that it boots, and stands at no known place yet."""
+        """Whether it shows that it boots, and neither stood at a known place nor said that it is up yet."""
+
+    @property
+    def boot_shown(self) -> float:
+        """When it last showed that it boots; 0 where it never did."""
 
     def expect_boot(self, now: float, certain: bool = True) -> None:
         """It was switched on, or told to restart."""

@@ -35,8 +35,13 @@ class Conversation(Driver[Send]):
 
     @property
     def boots(self) -> bool:
-        """Whether it shows that it boots, and stands at no known place yet."""
+        """Whether it boots: it showed that, or is to, and neither stood at a known place nor said it is up since."""
         return self.terminal.boots
+
+    @property
+    def boot_shown(self) -> float:
+        """When it last showed that it boots, however soon it was through; 0 where it never did."""
+        return self.terminal.sight.boot_shown
 
     @property
     def enter(self) -> str:

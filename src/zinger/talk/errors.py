@@ -37,5 +37,9 @@ class Interrupted(TalkError):
     """Something came between: a restart, a sign-out, a lost link, a person. Look again and go on."""
 
 
+class Restarted(Interrupted):
+    """It began to boot in the middle of something; where it was told to restart, that is what was wanted."""
+
+
 class Strayed(Interrupted):
     """What was sent ended at another place than it should; once that may be a restart, twice it is what was sent."""

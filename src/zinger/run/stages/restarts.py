@@ -21,10 +21,11 @@ LOOKS_EVERY, SHORTEST = 0.2, 0.02
 
 
 class Restarts:
-    """Sees one device go down, and come up again."""
+    """Sees one device go down, and come up again, from when this is made."""
 
     def __init__(self, wire: OnWire, done: Done) -> None:
         self.wire, self.done = wire, done
+        self._since = asyncio.get_running_loop().time()
 
     async def is_seen(self, act: Awaitable[bool]) -> None:
         """Do what takes the device down, and see that it goes down; raises Stuck where that is not seen.
@@ -32,7 +33,7 @@ class Restarts:
         `act` returns whether it was seen already.
         """
         links = self.wire.links
-        watch = asyncio.create_task(self._watch(asyncio.get_running_loop().time()))
+        watch = asyncio.create_task(self._watch())
         try:
             if not await act:
                 async with asyncio.timeout(GOES_DOWN):
@@ -47,9 +48,9 @@ class Restarts:
         finally:
             watch.cancel()
 
-    async def _watch(self, since: float) -> None:
+    async def _watch(self) -> None:
         while True:
-            if await self.wire.is_down(since):
+            if await self.wire.is_down(self._since):
                 return
             await asyncio.sleep(max(SHORTEST, LOOKS_EVERY / self.wire.world.pace))
 
@@ -57,14 +58,14 @@ class Restarts:
         """Wait until it is seen to be down, at most so many seconds: it can have been too quick."""
         with suppress(TimeoutError):
             async with asyncio.timeout(within):
-                await self._watch(asyncio.get_running_loop().time())
+                await self._watch()
 
     async def is_up(self) -> None:
         """Wait until a device that boots now shows a sign of life."""
-        await self.wire.comes_up(BOOT_SIGN)
+        await self.wire.comes_up(self._since, BOOT_SIGN)
 
     async def may_be_on(self) -> None:
         """Give a device that does not answer from the network time to show why; raises Interrupted where it boots."""
         await asyncio.sleep(MOMENT)
-        if self.wire.restarts:
+        if self.wire.restarts or self.wire.pump.conversation.boot_shown > self._since:
             raise Interrupted("it restarted while it was signed in to from the network")

@@ -19,7 +19,7 @@ from zinger.script.compile import Step, compile_script
 from zinger.store import entries
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.send import joined, send_step, send_together
-from zinger.talk.errors import Interrupted, RefusedByDevice, Silent, Strayed, Stuck
+from zinger.talk.errors import Interrupted, RefusedByDevice, Restarted, Silent, Strayed, Stuck
 from zinger.talk.requests import Answer, At, Errand
 from zinger.wording import counted
 
@@ -187,7 +187,7 @@ async def _by_hand(on: Pass, step: Step, hands: ByHand) -> None:
 
     if restarts:
         await Restarts(wire, on.done).is_seen(asked())
-        wire.restarted(Silent("it restarts"))
+        wire.restarted(Restarted("it restarts"))
     else:
         await asked()
     wire.line.step(step.setting, Mark.SENT)

@@ -37,6 +37,11 @@ class WebTalk(Driver[Request]):
         """A device that boots shows no page."""
         return False
 
+    @property
+    def boot_shown(self) -> float:
+        """Never: see `boots`."""
+        return 0.0
+
     def receive(self, response: Response, now: float, page: Document | None = None) -> None:
         """An answer came; `page` is what it holds, where that is known already."""
         self.pages.receive(response, now, page)

@@ -21,8 +21,10 @@ _QUESTION = re.compile(r"[?:>\])] *$")
 """How a question ends, known or not."""
 _LONGEST_MENU = 32 * 1024
 """Characters in which the choices of a menu are looked for: a console server has a line for each of its ports."""
-_GLANCE = 2048
-"""Characters of a burst that are looked at for boot and identity lines."""
+_GLANCE = 16 * 1024
+"""Characters of a burst that are looked at for boot and identity lines: a whole boot can come at once."""
+_LONGEST_NOISE = 2048
+"""Characters from which on a burst is more than log lines."""
 
 
 def is_question(text: str) -> bool:
@@ -62,24 +64,25 @@ class Locator:
         """Set after a nudge or a cancelled line: then even an expected place must hold still."""
         self._stands: At | None = None
 
-    def receive(self, data: bytes, now: float) -> Boot | None:
-        """Bytes from the device; returns what they tell of its boot."""
+    def receive(self, data: bytes, now: float) -> list[Boot]:
+        """Bytes from the device; returns what they tell of its boot, in order."""
         lines = self.buffer.feed(data)
         self._stands = None
         if not lines:
             self.heard = now
-            return None
+            return []
         if not self._only_noise(lines):
             self.heard = self.lined = now
+        glance = lines[-_GLANCE:]
         for what, pattern in self.terminal.identity_lines.items():
-            if mark := pattern.search(lines[-_GLANCE:].replace("\r", "")):
+            if mark := pattern.search(glance.replace("\r", "")):
                 self.identity[what] = mark["value"]
-        if self.terminal.ready.search(lines[-_GLANCE:]):
-            return Boot.UP
-        return Boot.BOOTS if self.terminal.boot.search(lines[-_GLANCE:]) else None
+        found = {Boot.BOOTS: self.terminal.boot.search(glance), Boot.UP: self.terminal.ready.search(glance)}
+        begins = {told: mark.start() for told, mark in found.items() if mark is not None}
+        return sorted(begins, key=begins.__getitem__)
 
     def _only_noise(self, lines: str) -> bool:
-        if self.buffer.tail or len(lines) >= _GLANCE:
+        if self.buffer.tail or len(lines) >= _LONGEST_NOISE:
             return False
         noise = self.terminal.noise
         return all(noise.search(line) for line in lines.split("\n") if line.strip())

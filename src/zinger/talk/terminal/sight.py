@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.terminal import PressKey, TypeLine
-from zinger.talk.errors import Interrupted, Silent, Stuck, TalkError
+from zinger.talk.errors import Interrupted, Restarted, Silent, Stuck, TalkError
 from zinger.talk.requests import At, Do, Look
 from zinger.talk.surface import Wait
 from zinger.talk.terminal.locator import Locator, Seen, is_question
@@ -68,6 +68,8 @@ class Sight:
         self.boot_began: float | None = None
         self.up = 0.0
         """When it said, while booting, that it is up; 0 until then."""
+        self.boot_shown = 0.0
+        """When it last showed that it boots; 0 where it never did."""
         self.restarted = False
         """Whether it began to boot in the middle of something."""
         self.pending: Input | None = None
@@ -118,7 +120,7 @@ class Sight:
         if state is State.IDLE:
             return View(self.pending or Input.SILENCE)
         if self.restarted:
-            return View(Input.RESTARTED, error=Interrupted("it restarted"))
+            return View(Input.RESTARTED, error=Restarted("it restarted"))
         if state is State.TYPING:
             return self._echo_view(now)
         if state is State.CHECKING:
@@ -153,7 +155,7 @@ class Sight:
                 return View(Input.NEVER_STILL, error=Stuck("it never holds still", buffer.tail))
             return view
         if self.boot_began is not None:
-            return self._booting(self.boot_began, now)
+            return self._booting(self.boot_began, look.patience, now)
         tell = "waits for it to answer"
         if self.cleared < _CLEARED and self.locator.terminal.is_half_answered(buffer.tail, buffer.text):
             return self._half_answered(now)
@@ -191,10 +193,23 @@ class Sight:
     def _boots_at_most(self) -> float:
         return 3 * self.timing.boots_in + 20
 
-    def _booting(self, began: float, now: float) -> View:
-        """A booting device is left alone until it should be up; after three times as long it is given up."""
+    def begins_to_boot(self, now: float, asked: bool) -> bool:
+        """Whether a line of a boot that comes now begins one; `asked`, whether anything is wanted of it just now.
+
+        A boot that nobody looked at may be over for long, and nothing said so.
+        """
+        if self.boot_began is None or self.up:
+            return True
+        return not asked and now >= self.boot_began + self.timing.boots_in
+
+    def _booting(self, began: float, patience: float, now: float) -> View:
+        """A booting device is left alone until it should be up; after three times as long it is given up.
+
+        One that came up while nobody looked is asked nevertheless, and one that boots again and again is not for ever.
+        """
         quiet_until = self.up or began + self.timing.boots_in
-        end = began + self._boots_at_most
+        end = max(began + self._boots_at_most, self.began + patience)
+        end = min(end, self.began + patience + 2 * self._boots_at_most)
         if now >= end:
             error = Stuck("it began to boot and never came up", self.locator.buffer.tail)
             return View(Input.BOOTS_FOR_LONG, error=error)

@@ -88,30 +88,33 @@ class TerminalSurface:
     def receive(self, data: bytes, now: float) -> None:
         """Bytes from the device."""
         sight = self.sight
-        told = sight.locator.receive(data, now)
-        if told is Boot.UP:
-            sight.up = now
-        if told is Boot.BOOTS and sight.boot_began is None:
-            sight.boot_began, sight.locator.at, sight.up = now, None, 0.0
-            self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
-            sight.restarted = self.state not in (State.LOOKING, State.IDLE)
+        for told in sight.locator.receive(data, now):
+            if told is Boot.UP:
+                sight.up = now
+                continue
+            sight.boot_shown = now
+            if sight.begins_to_boot(now, asked=self.state is not State.IDLE):
+                self._boots_from(now)
+                sight.restarted = self.state not in (State.LOOKING, State.IDLE)
+
+    def _boots_from(self, now: float) -> None:
+        self.sight.boot_began, self.sight.up, self.locator.at = now, 0.0, None
+        self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
 
     @property
     def boots(self) -> bool:
-        """Whether it shows that it boots, and stands at no known place yet."""
-        return self.sight.boot_began is not None
+        """Whether it boots: it showed that, or is to, and neither stood at a known place nor said it is up since."""
+        return self.sight.boot_began is not None and not self.sight.up
 
     def expect_boot(self, now: float, certain: bool) -> None:
         """It boots from now on, whether it shows it yet or not; where that is not certain, nothing is pressed for long.
 
         A key that is pressed while it boots waits in its line, and answers a question later.
         """
-        sight = self.sight
         if certain:
-            sight.boot_began, sight.locator.at, sight.up = now, None, 0.0
-            self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
+            self._boots_from(now)
         else:
-            sight.quiet_until = now + _FIRST_SIGN * self.timing.boots_in
+            self.sight.quiet_until = now + _FIRST_SIGN * self.timing.boots_in
 
     def begin(self, request: Look | Do, now: float) -> None:
         """Fulfil this request from now on."""
@@ -143,8 +146,9 @@ class TerminalSurface:
         self.sight.pending, self.sight.restarted = None, False
 
     def forget(self) -> None:
-        """The world changed behind the line (power was cut, a person typed): look anew."""
+        """The world changes behind the line (its power is cut): look anew; a boot of before counts no more."""
         self.locator.forget()
+        self.sight.boot_began, self.sight.up = None, 0.0
 
     def forget_place(self) -> None:
         """Somebody else used the line: where the device was counts no more; what it shows does, once it holds still."""
