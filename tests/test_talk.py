@@ -141,7 +141,7 @@ def test_a_boot_that_nobody_looked_at_is_over_and_the_next_one_is_another(quern:
         assert player.talk.boot_shown > since
         pressed = len(player.sent)
         assert player.run(arrive(quern.map, "base", keys())).error is None
-        assert says_so or player.now > since + 20 and len(player.sent) > pressed, "left alone while it boots"
+        assert says_so or (player.now > since + 20 and len(player.sent) > pressed), "left alone while it boots"
 
 
 def test_a_boot_that_comes_in_one_piece_is_a_boot(quern: Phrasebook) -> None:
