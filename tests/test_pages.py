@@ -281,6 +281,9 @@ def test_what_reads_is_asked_again_what_changes_is_not() -> None:
     site = Site(start=DOOR, **{"in": Failed("cut")})
     ended = talk(way("net"), site)
     assert isinstance(ended.error, Interrupted) and len(site.asked) == 2
+    other = Site(start=lambda got: Failed("another certificate", sent=False, gone=True))
+    ended = talk(way("net"), other)
+    assert isinstance(ended.error, Interrupted) and len(other.asked) == 1, "whose it is must be seen first"
 
 
 def test_an_unknown_page_is_a_persons() -> None:

@@ -18,7 +18,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.x509.oid import NameOID
 
-from zinger.link.base import LinkError, OtherKey, Unreachable
+from zinger.link.base import KeyChanged, LinkError, OtherKey, Unreachable
 from zinger.link.hostkeys import HostKeys
 from zinger.link.web import WebEndpoint, open_web
 from zinger.plan.values.fingerprint import fingerprint_of
@@ -106,7 +106,7 @@ async def test_the_certificate_seen_first_is_pinned_and_another_one_gets_nothing
             await open_web(endpoint, on_loopback, pins)
         changed = WebEndpoint("https", endpoint.address, endpoint.port)
         link = type(link)(changed, on_loopback, der, False)  # it changes between two requests
-        with pytest.raises(OtherKey, match="another certificate"):
+        with pytest.raises(KeyChanged, match="another certificate"):
             await link.ask(get(endpoint), 5)
         await link.close()
     assert heard == []

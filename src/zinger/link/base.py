@@ -29,6 +29,10 @@ class OtherKey(LinkError):
     """Another host key than the one that is pinned: trying again helps nothing, a person is needed."""
 
 
+class KeyChanged(OtherKey):
+    """Another one than this very session began with: who was spoken to is gone, and who answers now is to be seen."""
+
+
 def why(error: OSError) -> str:
     """What the system says of it: asyncio puts words and addresses of its own where the system's reason belongs."""
     if isinstance(error, socket.gaierror) or not error.errno:

@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
-from zinger.link.base import LinkError, OtherKey, Refused, Unreachable, why
+from zinger.link.base import KeyChanged, LinkError, OtherKey, Refused, Unreachable, why
 from zinger.link.hostkeys import HostKeys
 from zinger.plan.values.fingerprint import fingerprint_of
 from zinger.talk.pages.http import Encoded, Response
@@ -112,7 +112,7 @@ class WebLink:
         cause: BaseException | None = error
         while cause is not None:
             if isinstance(cause, ssl.SSLCertVerificationError):
-                return OtherKey(f"{self.name} shows another certificate than {self.fingerprint}, which is pinned")
+                return KeyChanged(f"{self.name} shows another certificate than {self.fingerprint} by now")
             if isinstance(cause, ConnectionRefusedError):
                 return Refused(f"{self.name}: connection refused")
             cause = cause.__cause__ or cause.__context__

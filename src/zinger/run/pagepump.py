@@ -14,7 +14,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from urllib.parse import quote_plus
 
-from zinger.link.base import LinkError, OtherKey, Refused, Unreachable
+from zinger.link.base import KeyChanged, LinkError, OtherKey, Refused, Unreachable
 from zinger.link.web import WebLink
 from zinger.phrasebook.document import Document
 from zinger.phrasebook.pages import Open, PageDeed
@@ -124,6 +124,8 @@ class PagePump(Pump[WebTalk]):
             result = self._masked(response)
             if len(result.body) > LARGE:  # the interface answers a key meanwhile
                 page = await asyncio.to_thread(parsed, result)
+        except KeyChanged as error:
+            result = Failed(str(error), sent=False, gone=True)
         except OtherKey as error:
             result = Failed(str(error), sent=False, fatal=True)
         except (Refused, Unreachable) as error:

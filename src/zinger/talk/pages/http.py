@@ -95,7 +95,9 @@ class Failed:
     why: str
     sent: bool = True
     fatal: bool = False
-    """Whether trying again helps nothing, such as with another certificate."""
+    """Whether trying again helps nothing."""
+    gone: bool = False
+    """Whether who was spoken to is not there any more: another certificate is shown, as after a restart."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -177,7 +177,7 @@ class PagesSurface:
         turn = self._turn
         if failure.fatal:
             self._done(Stuck(failure.why))
-        elif failure.sent and not turn.request.reads_only:
+        elif failure.gone or (failure.sent and not turn.request.reads_only):
             self.lost_an_answer = True
             self.forget()
             self._done(Interrupted(f"no answer came to what was sent: {failure.why}"))
