@@ -244,6 +244,22 @@ async def test_doors_open_and_shut_for_real(bench: Bench) -> None:
         await sign_in("unpack-me")
 
 
+async def test_a_terminal_that_comes_while_the_doors_open_has_one_session(bench: Bench) -> None:
+    """Two would share its keys between them."""
+    switch, opens = bench.switch, bench.switch.apply_network
+
+    async def with_a_new_terminal() -> None:
+        switch.detach()
+        bench.tty = Tty(bench._show, switch.uart)
+        switch.attach(bench.tty)
+        await opens()
+
+    switch.apply_network = with_a_new_terminal  # type: ignore[method-assign]
+    await bench.boot()
+    await bench.sign_in("installer", "unpack-me")
+    await bench.until("(12 or more): ")
+
+
 async def test_idle_sessions_are_signed_out(bench: Bench) -> None:
     await bench.new()
     await bench.type("descend doors", "idle 1")

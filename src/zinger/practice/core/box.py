@@ -63,6 +63,8 @@ class Box:
         self.body, self.clock, self._chance = body, clock, chance
         self.powered = self.up = False
         self.console: Tty | None = None
+        self._served: Tty | None = None
+        """The terminal whose session has begun since it came up."""
         self.cut_console: Callable[[], None] = lambda: None
         self._tasks: set[asyncio.Task[None]] = set()
         self.doors = {name: Door(self, name) for name in DOORS}
@@ -200,7 +202,7 @@ class Box:
 
     def _die(self) -> None:
         self.powered = self.up = False
-        self.lease = None
+        self.lease, self._served = None, None
         for task in self._tasks:
             task.cancel()
         self._tasks.clear()
@@ -216,7 +218,7 @@ class Box:
         self.up = True
         await self.apply_network()
         self.spawn(self._chatter())
-        if self.console:
+        if self.console and self._served is not self.console:  # one can come while the doors open
             self._serve_console(self.console)
 
     def spawn(self, work: Any) -> None:
@@ -237,6 +239,8 @@ class Box:
         self.console, self.cut_console = None, lambda: None
 
     def _serve_console(self, tty: Tty) -> None:
+        self._served = tty
+
         async def serve() -> None:
             with suppress(LineLost):
                 await self.on_console(tty)
