@@ -23,6 +23,7 @@ from zinger.talk.requests import Answer, Errand
 from zinger.tui import collecting
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.console import Console
+from zinger.tui.hands import NEXT_DIGIT, HandsTitle
 from zinger.tui.lineup import tiled
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
@@ -325,3 +326,25 @@ def test_further_wires_show_who_needs_a_person_and_change_places_with_nobody(
     before: list[str], waiting: list[str], going: list[str], room: int, shown: list[str]
 ) -> None:
     assert tiled(before, waiting, going, room) == shown
+
+
+async def test_the_number_of_an_act_is_typed_whole_seventeen_is_never_one_and_then_seven() -> None:
+    did: list[int] = []
+
+    class Titled(App[None]):
+        def compose(self) -> ComposeResult:
+            yield HandsTitle(did.append)
+
+    app = Titled()
+    async with app.run_test() as pilot:
+        title = app.query_one(HandsTitle)
+        acts = {number: SimpleNamespace(number=number) for number in (1, 2, 7, 10, 17)}
+        title.hands = SimpleNamespace(asked=acts)  # type: ignore[assignment]
+        for typed in ("17", "2", "10", "0"):
+            for digit in typed:
+                title.digit(digit)
+        assert did == [17, 2, 10]
+        title.digit("1")
+        assert did == [17, 2, 10] and "1_" in str(title.render()), "it may be the first of 17"
+        await pilot.pause(NEXT_DIGIT + 0.2)
+        assert did == [17, 2, 10, 1]

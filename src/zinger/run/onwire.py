@@ -189,12 +189,15 @@ class OnWire(ABC):
         label = factory_secret(self.device, self.book)
         if not self.book.factory.on_label or label in self.world.vault:
             return
+        before = self.line.sentence
+        self.line.say("hands: the password on its label")
         self.line.wait("your hands")
         do = f"type in the password on the label of {self.name}"
         why = "its first sign-in is printed there"
         await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, why, rank=1, entry=label.name))
         if label not in self.world.vault:
             raise Stuck(f"the password on its label is not known; enter it: zinger secret JOB {label.name}")
+        self.line.say(before)
         self.pump.masker.know(self.spellings([self.world.vault.get(label)]))
 
     def spellings(self, secrets: Iterable[str]) -> Iterable[str]:

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import textwrap
 import time
-from collections.abc import Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from typing import TYPE_CHECKING, Any
 
 from rich.style import Style
 from rich.text import Text
 from textual.app import RenderResult
+from textual.timer import Timer
 
 from zinger.errors import ZingerError
 from zinger.plan.values.secrets import SecretRef
-from zinger.run.hands import ONE_KEY, Asked, Hands
+from zinger.run.hands import Asked, Hands
 from zinger.tui.choosing import ChoiceDialog, LineDialog
 from zinger.tui.look import DIM, INK, PAPER, ROSE, VIOLET, first_fitting, minutes
 from zinger.tui.parts import Watcher
@@ -22,22 +23,50 @@ from zinger.tui.rows import Rows
 if TYPE_CHECKING:
     from zinger.tui.parts import ZingerScreen
 
+NEXT_DIGIT = 0.8
+"""Seconds in which the next digit of a number is awaited."""
 FEW = 3
 """So many acts are shown with why they are needed; of more, only what is to be done."""
 
 
 class HandsTitle(Watcher):
-    """What the list below is, and how it is answered."""
+    """What the list below is, how it is answered, and what of a number is typed so far.
 
-    def __init__(self) -> None:
+    A digit is the whole number at once where no longer one that begins so is in the list: 17 is never 1, and then 7.
+    """
+
+    def __init__(self, done: Callable[[int], None]) -> None:
         super().__init__(id="hands-title")
+        self._done = done
         self.hands: Hands | None = None
+        self._typed = ""
+        self._waits: Timer | None = None
+
+    def digit(self, digit: str) -> None:
+        """A digit of the number of an act that the person did."""
+        if self._waits:
+            self._waits.stop()
+        self._typed = f"{self._typed}{digit}".lstrip("0")
+        numbers = [str(item.number) for item in self.hands.asked.values()] if self.hands else []
+        if any(number.startswith(self._typed) and number != self._typed for number in numbers) and self._typed:
+            self._waits = self.set_timer(NEXT_DIGIT, self._is_whole)
+        else:
+            self._is_whole()
+        self.look()
+
+    def _is_whole(self) -> None:
+        typed, self._typed = self._typed, ""
+        self.look()
+        if typed:
+            self._done(int(typed))
 
     def stamp(self) -> Hashable:
-        return (len(self.hands.asked) if self.hands else 0, self.size.width)
+        return (len(self.hands.asked) if self.hands else 0, self._typed, self.size.width)
 
     def render(self) -> RenderResult:
         count = len(self.hands.asked) if self.hands else 0
+        if self._typed:
+            return Text.assemble(("hands", Style(color=VIOLET, bold=True)), (f" · {self._typed}_", PAPER))
         what = f" · {count} for you, best first" if count > 1 else " · what only you can do"
         press = "; press its number when it is done" if count else ""
         title = first_fitting(self.size.width - 5, what + press, what, what.partition(",")[0], "")
@@ -117,8 +146,7 @@ def _how(item: Asked) -> str:
     if item.begun:
         return f"{item.act.why} · the yard's hands do it"
     later = "put off; " if item.later else ""
-    done = f"press {item.number}" if item.number <= ONE_KEY else "Tab to it and press Enter"
-    return f"{later}{item.act.why} · {done} when it is done"
+    return f"{later}{item.act.why} · press {item.number} when it is done"
 
 
 def open_act(screen: ZingerScreen, hands: Hands, number: int) -> None:

@@ -61,7 +61,7 @@ class LineUp(ZingerScreen):
         Binding("d", "dense", "dense", tooltip="more devices on the screen, or more room for each"),
         Binding("f", "card", "factory card", show=False, tooltip="how its family comes out of its carton"),
         Binding("escape", "app.back", "clear filter", show=False),
-        *[Binding(str(n), f"done({n})", show=False) for n in range(1, 10)],
+        *[Binding(str(n), f"done('{n}')", show=False) for n in range(10)],
     ]
 
     def compose(self) -> ComposeResult:
@@ -72,7 +72,7 @@ class LineUp(ZingerScreen):
         yield LineMap(board)
         with Horizontal(id="below"):
             with Vertical(id="hands"):
-                yield HandsTitle()
+                yield HandsTitle(self._did)
                 yield HandsList()
             with Vertical(id="preview"):
                 for number in range(TILES):
@@ -237,8 +237,11 @@ class LineUp(ZingerScreen):
         """In practice, leave the acts of hands to the person, or to the yard."""
         self.notify(self.host.running.leave_hands())
 
-    def action_done(self, number: int) -> None:
-        """The person did the act of the hands list that is called by this number."""
+    def action_done(self, digit: str) -> None:
+        """The person did the act of the hands list whose number this is, or begins with it."""
+        self.query_one(HandsTitle).digit(digit)
+
+    def _did(self, number: int) -> None:
         if self.host.running.run:
             do_act(self, self.host.running.run.hands, number)
 
