@@ -189,6 +189,22 @@ async def test_a_box_that_calls_itself_another_of_the_plan_is_not_spoken_to(prac
     await run.stop()
 
 
+async def test_a_password_that_a_person_types_in_is_tried_when_it_is_sent_on_its_way_again(practice: Practice) -> None:
+    run, _ = await carried(practice.folder, power_cut=False)
+    await run.stop()
+    vault = Vault(practice.folder.vault)
+    right = {SecretRef(name): vault.get(SecretRef(name)) for name in vault.names()}
+    vault.put({entry: f"never-this-one-{n}" for n, entry in enumerate(right)})
+    run, job = await carried(practice.folder, power_cut=False, sends=False)
+    line = job.board.lines[practice.device]
+    assert line.mood is Mark.NEEDS_YOU and "no password that Zinger knows" in line.sentence
+    vault.put(right)
+    run.again(practice.device)
+    await asyncio.wait_for(run.wait(), 60)
+    assert line.mood is Mark.PROVED, line.sentence
+    await run.stop()
+
+
 async def test_the_wrong_box_is_not_spoken_to(practice: Practice) -> None:
     swapped = ONE_DEVICE.replace("QS2-0411", "QS2-0999")
     (practice.folder.path / "devices.csv").write_text(swapped)

@@ -46,6 +46,8 @@ class Carrier:
         self.line.began, self.line.ended = time.time(), None
         left = INTERRUPTIONS
         self._done.impossible.clear()
+        for wire in self.wires:
+            wire.keys.forget_refusals()  # a person says so, who may have typed in another password meanwhile
         try:
             while True:
                 try:
@@ -111,6 +113,7 @@ class Carrier:
         self.line.say("you have the wire", Mark.NEEDS_YOU)
         self.wire.note(entries.PersonActed("took the wire"))
         await self.wire.pump.handed_back()
+        self.wire.keys.forget_refusals()
         self.line.person_has_it = False
         self.line.say("handed back; looks where it is")
         self.wire.note(entries.PersonActed("handed the wire back"))

@@ -192,6 +192,7 @@ class PagesWire(OnWire):
             return await self._boots()
         await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
         if factory.network:
+            self.line.say("hands: join its network")
             await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
             self._was_plugged = True
             await self.press_in_time()

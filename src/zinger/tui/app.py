@@ -257,6 +257,13 @@ class ZingerApp(GuardedApp):
                     other.terminate()
         self.screen.refresh(layout=True)
 
+    def open_credentials(self, device: str = "") -> None:
+        """Accounts and passwords, at a device's."""
+        from zinger.tui.credentials import CredentialsScreen
+
+        if not isinstance(self.screen, CredentialsScreen):
+            self.push_screen(CredentialsScreen(device))
+
     def open_card(self, family: str) -> None:
         """A family's factory card."""
         from zinger.tui.card import CardScreen
@@ -314,10 +321,7 @@ class ZingerApp(GuardedApp):
 
     def action_credentials(self) -> None:
         """Accounts and passwords."""
-        from zinger.tui.credentials import CredentialsScreen
-
-        if not isinstance(self.screen, CredentialsScreen):
-            self.push_screen(CredentialsScreen())
+        self.open_credentials()
 
     def action_import(self) -> None:
         """Bring a sheet into the open job."""

@@ -142,8 +142,9 @@ class CredentialsScreen(ZingerScreen):
         *COMMON,
     ]
 
-    def __init__(self) -> None:
+    def __init__(self, device: str = "") -> None:
         super().__init__()
+        self._begins_at = device
         self._may_copy = False
         self._seen: Hashable = None
 
@@ -178,7 +179,11 @@ class CredentialsScreen(ZingerScreen):
         made = sum(row.kept for row in found)
         also = f" · also opened by {', '.join(others.values())}" if others else ""
         headline.detail = f"{counted(made, 'entry', 'entries')}{also}"
-        self.query_one(CredentialRows).show(found)
+        rows = self.query_one(CredentialRows)
+        rows.show(found)
+        if self._begins_at:  # what hands typed in is likelier wrong than what Zinger made: it comes last
+            rows.cursor = max((i for i, row in enumerate(rows.found) if row.device == self._begins_at), default=0)
+            self._begins_at = ""
 
     @property
     def device(self) -> str | None:

@@ -100,6 +100,7 @@ class HandsList(Rows):
         self.redraw()
 
     def _lay_out(self, asked: list[Asked], width: int) -> Iterator[tuple[int | None, Text]]:
+        by_yard = self.hands is not None and self.hands.helper is not None
         for item in asked:
             act = item.act
             badge = Text(f"{item.number:>2} ", Style(color=INK, bgcolor=VIOLET, bold=True))
@@ -112,7 +113,7 @@ class HandsList(Rows):
                 left = act.until - time.time()
                 more.append((f"{minutes(left)} left" if left > 0 else "too late now", ROSE))
             if len(asked) <= FEW or item.begun or item.later:
-                more += [(line, DIM) for line in textwrap.wrap(_how(item), width - 5)]
+                more += [(line, DIM) for line in textwrap.wrap(_how(item, by_yard), width - 5)]
             for line, colour in more:
                 yield item.number, Text.assemble("    ", (line, colour))
         if not asked:
@@ -142,11 +143,12 @@ class HandsList(Rows):
         return item.act.subject if item else ""
 
 
-def _how(item: Asked) -> str:
+def _how(item: Asked, by_yard: bool) -> str:
     if item.begun:
         return f"{item.act.why} · the yard's hands do it"
     later = "put off; " if item.later else ""
-    return f"{later}{item.act.why} · press {item.number} when it is done"
+    done = "to type it in" if item.act.entry and not by_yard else "when it is done"
+    return f"{later}{item.act.why} · press {item.number} {done}"
 
 
 def open_act(screen: ZingerScreen, hands: Hands, number: int) -> None:

@@ -41,6 +41,9 @@ class Host(Protocol):
     def open_preview(self, device: str) -> None:
         """Open the preview of what will be sent."""
 
+    def open_credentials(self, device: str = "") -> None:
+        """Open the accounts and passwords, at a device's."""
+
     def open_card(self, family: str) -> None:
         """Open a family's factory card."""
 

@@ -54,6 +54,7 @@ def deeds(screen: ZingerScreen, names: Sequence[str]) -> list[tuple[Deed, str]]:
         found += [
             (lambda: running.resume(names[0]), "try again: look where it is, and go on"),
             (lambda: host.open_wire(names[0]), "open its wire, and take it there (F2)"),
+            (lambda: host.open_credentials(names[0]), "its passwords: type in the one that it takes"),
             (
                 lambda: host.open_card(job.plan.device(names[0]).family),
                 "its factory card: lights, buttons, first sign-in",

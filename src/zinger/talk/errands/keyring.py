@@ -78,7 +78,7 @@ class Keyring:
             self._at, self._tries = self._at + 1, 0
 
     def forget_refusals(self) -> None:
-        """It was brought back to factory state: all may be tried anew."""
+        """It was brought back to factory state, or a person sends it on its way again: all may be tried anew."""
         self._at = self._tries = 0
 
     def accepted(self) -> tuple[str, SecretRef]:
