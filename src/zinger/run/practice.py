@@ -23,7 +23,7 @@ from zinger.store.folder import JobFolder
 
 SETTINGS_FILE = "practice.yaml"
 
-START_PATIENCE = 15.0
+START_PATIENCE = 45.0
 
 
 def yard_settings(folder: JobFolder) -> dict[str, Any]:
@@ -169,6 +169,10 @@ async def _until_ended(yard: Yard) -> None:
     await yard.ask("stop")
 
 
+OFF_AT_LEAST = 0.5
+"""Seconds of our clock in which a device is without power: it is looked for by our clock, too."""
+
+
 class YardHands:
     """The yard's hands: what a person would do at the bench, after the moment that it takes."""
 
@@ -200,7 +204,7 @@ class YardHands:
 
     async def _cut(self, act: Act) -> None:
         await self.yard.ask("power", device=act.subject, on=False)
-        await asyncio.sleep(5 / self.pace)
+        await asyncio.sleep(max(5 / self.pace, OFF_AT_LEAST))
         await self.yard.ask("power", device=act.subject, on=True)
 
     async def _set(self, act: Act) -> None:
