@@ -16,8 +16,10 @@ import pytest
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
 from zinger.plan.values.secrets import SecretRef
 from zinger.run.board import Mark
+from zinger.run.credentials import credentials_of
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
+from zinger.run.practice import find_or_start
 from zinger.run.run import Run
 from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
@@ -167,6 +169,40 @@ async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> 
     assert run.proved() == [practice.device]
     assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard) :])
     await run.stop()
+
+
+async def test_two_cables_mixed_up_lock_nobody_out_once_they_are_plugged_right(job: Callable[..., Path]) -> None:
+    """Each box took the password of the other's first account before it could be told that it was the wrong one."""
+    row = ONE_DEVICE.splitlines()[1]
+    other = row.replace("sw1", "sw2").replace("8.11", "8.12").replace("0411", "0412").replace("33-01", "33-02")
+    head = ONE_DEVICE.splitlines()[0]
+    home = JobFolder(job("yard", devices_csv=f"{head}\n{row}\n{other}\n", practice_yaml="pace: 300\n"))
+    yard, _ = await find_or_start(home, home.plan(home.families()[0]).devices, None)
+    ports = []
+    for name in ("kvr-wj-sw1", "kvr-wj-sw2"):
+        await yard.ask("plug", device=name)
+        await yard.ask("power", device=name, on=True)
+        ports.append((await yard.ask("console", device=name))["port"])
+
+    def plugged(first: int, second: int) -> JobFolder:
+        rows = (f"{row},telnet://127.0.0.1:{first}", f"{other},telnet://127.0.0.1:{second}")
+        said = (home.path / "job.yaml").read_text().replace("mode: practice", "mode: live")
+        return JobFolder(job("live", devices_csv="\n".join((f"{head},console", *rows, "")), job_yaml=said))
+
+    run, wrong = await carried(plugged(ports[1], ports[0]), stop_after="read-back")
+    await run.stop()
+    told = [line.sentence for line in wrong.board.lines.values()]
+    assert all("Wrong device: serial" in words and "It took the password" in words for words in told), told
+    run, right = await carried(plugged(*ports), stop_after="read-back")
+    await run.stop()
+    assert {line.sentence for line in right.board.lines.values()} == {"stopped after read-back, as wanted"}
+    rows = {row.device: row.entry for row in credentials_of(right, right.vault) if row.what.startswith("the first")}
+    assert rows == {"kvr-wj-sw1": "kvr-wj-sw2/factory account", "kvr-wj-sw2": "kvr-wj-sw1/factory account"}
+    for name, entry in rows.items():
+        secret = right.vault.get(SecretRef(entry))  # type: ignore[union-attr]
+        assert (await yard.ask("knows", device=name, user="installer", secret=secret))["knows"]
+    await yard.ask("stop")
+    yard.close()
 
 
 async def test_a_box_that_calls_itself_another_of_the_plan_is_not_spoken_to(practice: Practice) -> None:

@@ -47,7 +47,7 @@ class Carrier:
         left = INTERRUPTIONS
         self._done.impossible.clear()
         for wire in self.wires:
-            wire.keys.forget_refusals()  # a person says so, who may have typed in another password meanwhile
+            wire.take_up_keys()
         try:
             while True:
                 try:
@@ -113,7 +113,7 @@ class Carrier:
         self.line.say("you have the wire", Mark.NEEDS_YOU)
         self.wire.note(entries.PersonActed("took the wire"))
         await self.wire.pump.handed_back()
-        self.wire.keys.forget_refusals()
+        self.wire.take_up_keys()
         self.line.person_has_it = False
         self.line.say("handed back; looks where it is")
         self.wire.note(entries.PersonActed("handed the wire back"))

@@ -47,9 +47,11 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
     names = set(vault.names()) if vault else set()
     used: set[str] = set()
     found = []
+    firsts = {device.factory_account_secret.name for device in job.plan.devices}
     for name, memory in {**job.memories, **job.unspoken}.items():
         device = job.plan.device(name)
-        for what, account, ref, proof in _uses(device, name in job.memories):
+        first = next((entry for _, entry in memory.accepted if entry in firsts), device.factory_account_secret.name)
+        for what, account, ref, proof in _uses(device, name in job.memories, SecretRef(first)):
             used.add(ref.name)
             since = vault.since(ref.name) if vault else None
             proved = max((memory.held_at[key] for key in proof if key in memory.held_at), default=None)
@@ -65,10 +67,11 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
     return found
 
 
-def _uses(device: Device, spoken: bool) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]]]:
+def _uses(device: Device, spoken: bool, first: SecretRef) -> Iterator[tuple[str, str, SecretRef, tuple[str, ...]]]:
     """(what it is, account, entry, findings that prove it) of a device, the first account of its family last.
 
-    An account is proved by signing in, a key by being tried.
+    An account is proved by signing in, a key by being tried. The first account can have another device's password,
+    which its box took while it hung on that one's wire.
     """
     accounts = {account.secret: account.name for account in accounts_of(device)}
     for setting, word, ref in secrets_of(device):
@@ -76,7 +79,8 @@ def _uses(device: Device, spoken: bool) -> Iterator[tuple[str, str, SecretRef, t
         account = accounts.get(ref, "")
         yield setting.title, account, ref, (f"{SIGN_IN}{account}",) if account else tried
     if spoken:
-        yield "the first account", "", device.factory_account_secret, ()
+        whose = "" if first == device.factory_account_secret else f", with {first.name}"
+        yield f"the first account{whose}", "", first, ()
 
 
 def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:

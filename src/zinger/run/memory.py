@@ -55,6 +55,7 @@ from zinger.store.entries import (
     Stands,
     Stopped,
     Swapped,
+    TookAnothers,
     WasRefused,
     WasSent,
     WillSend,
@@ -193,6 +194,10 @@ def _signed_in(memory: Memory, event: SignedIn, device: str, at: float) -> None:
 def _renewed(memory: Memory, event: Renewed, device: str, at: float) -> None:
     _signed_in(memory, event, device, at)
     memory.unsaved = True
+
+
+def _took_anothers(memory: Memory, event: TookAnothers, device: str, at: float) -> None:
+    memory.accepted = [pair for pair in memory.accepted if pair != (event.user, event.secret)]
 
 
 def _may_sign_in(memory: Memory, event: MaySignIn, device: str, at: float) -> None:
@@ -361,6 +366,7 @@ _FOLD: Mapping[type[Happened], Callable[..., None]] = {
     Kept: _kept,
     Leaves: _leaves,
     MaySignIn: _may_sign_in,
+    TookAnothers: _took_anothers,
     Booted: _booted,
     StageDone: _stage_done,
     HandsDone: _hands_done,

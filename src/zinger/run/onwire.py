@@ -200,6 +200,13 @@ class OnWire(ABC):
         self.line.say(before)
         self.pump.masker.know(self.spellings([self.world.vault.get(label)]))
 
+    def take_up_keys(self) -> None:
+        """All passwords by which it may let Zinger in, from the beginning: a person may have typed in another one."""
+        self.keys.credentials = credentials(self.device, self.book, self.memory)
+        self.keys.forget_refusals()
+        known = (ref for _, ref in self.keys.credentials if ref in self.world.vault)
+        self.pump.masker.know(self.spellings([self.world.vault.get(ref) for ref in known]))
+
     def spellings(self, secrets: Iterable[str]) -> Iterable[str]:
         """How secrets may come back on this surface."""
         return secrets

@@ -229,8 +229,7 @@ class Run:
         """A person decides something about a device: it is written down, and shown; one that is left out is stopped."""
         if isinstance(event, entries.SetAside) and event.why:
             await self.halt(name)
-        self._note(event, name)
-        take_in(self.job, name, event)
+        self._tell_of(name, event)
 
     def adopt(self, job: OpenJob) -> None:
         """Go on under another plan: devices in work keep theirs, and are told of when they are through.
@@ -316,6 +315,10 @@ class Run:
                 self.world.claims.ask_anew()
             self._send(name)
 
+    def _tell_of(self, name: str, event: entries.Happened) -> None:
+        self._note(event, name)
+        take_in(self.job, name, event)
+
     def _note(self, event: entries.Happened, device: str = "") -> None:
         assert self.journal is not None
         kind, data = entries.written(event)
@@ -357,6 +360,7 @@ class Run:
             stop_after=self.options.stop_after,
             leases=lease_lists(self.options.leases, job.plan, job.folder.path, vault, keys),
             devices=job.plan.devices,
+            tell_of=self._tell_of,
             trace_of=self._trace.of if self._trace else lambda device: None,
         )
 

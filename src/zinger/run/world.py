@@ -19,6 +19,7 @@ from zinger.run.hands import Hands
 from zinger.run.memory import FACTORY_PREFIX, factory_secret
 from zinger.run.terms import Terms
 from zinger.run.turns import Turns
+from zinger.store.entries import Happened
 from zinger.store.mask import Masker
 from zinger.store.vault import Vault
 from zinger.talk.terminal.surface import Trace
@@ -58,6 +59,8 @@ class World:
     devices: tuple[Device, ...] = ()
     """Every device of the plan: what a console shows can be another's."""
     turns: Turns = field(default_factory=Turns)
+    tell_of: Callable[[str, Happened], None] = lambda device, event: None
+    """Takes in what one device's wire told of another one."""
     trace_of: Callable[[str], Trace | None] = lambda device: None
     """Where the turns of a device's conversation are traced, if they are."""
 

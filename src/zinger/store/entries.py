@@ -226,6 +226,17 @@ class Renewed(SignedIn):
 
 
 @dataclass(frozen=True)
+class TookAnothers(Happened):
+    """The box on this device's wire was another one: the password that it took there is not this device's."""
+
+    kind = "another took it"
+    user: str
+    secret: str
+    whose: str
+    """The device whose box it was; empty for one that nobody planned."""
+
+
+@dataclass(frozen=True)
 class Booted(Happened):
     """A boot took so many seconds."""
 

@@ -85,8 +85,9 @@ class Pass:
             if planned and seen and not same_identity(seen, planned):
                 other = wire.world.owner(seen)
                 whose = f" of {other}" if other else ""
+                took = self._took_anothers(other)
                 raise Stuck(
-                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable.",
+                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable.{took}",
                     fact[0].line if fact else seen,
                 )
         other = wire.world.owner(shown.get("hostname", ""))
@@ -99,6 +100,18 @@ class Pass:
         self.wire.is_told_apart(known)
         self._met(entries.Met(**box))
         self._stands(device.fixed)
+
+    def _took_anothers(self, other: str) -> str:
+        """What another's box took on this wire before it could be told apart: that device is signed in to with it."""
+        keys = self.wire.keys
+        pair = next(iter(keys.credentials), None) if keys.let_in is not None else None
+        if pair is None or pair[1] not in self.wire.world.vault:
+            return ""
+        user, secret = pair[0], pair[1].name
+        self.wire.note(entries.TookAnothers(user, secret, other))
+        if other:
+            self.wire.world.tell_of(other, entries.MaySignIn(user, secret))
+        return f" It took the password {secret} for {user} by now."
 
     def _met(self, box: entries.Met) -> None:
         """Note which box it is, where it is not the one of before; of that one nothing counts any more."""
