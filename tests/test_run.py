@@ -189,13 +189,13 @@ async def test_two_cables_mixed_up_lock_nobody_out_once_they_are_plugged_right(j
         said = (home.path / "job.yaml").read_text().replace("mode: practice", "mode: live")
         return JobFolder(job("live", devices_csv="\n".join((f"{head},console", *rows, "")), job_yaml=said))
 
-    run, wrong = await carried(plugged(ports[1], ports[0]), stop_after="read-back")
+    run, wrong = await carried(plugged(ports[1], ports[0]), stop_after="sign-in")
     await run.stop()
     told = [line.sentence for line in wrong.board.lines.values()]
     assert all("Wrong device: serial" in words and "It took the password" in words for words in told), told
-    run, right = await carried(plugged(*ports), stop_after="read-back")
+    run, right = await carried(plugged(*ports), stop_after="sign-in")
     await run.stop()
-    assert {line.sentence for line in right.board.lines.values()} == {"stopped after read-back, as wanted"}
+    assert {line.sentence for line in right.board.lines.values()} == {"stopped after sign-in, as wanted"}
     rows = {row.device: row.entry for row in credentials_of(right, right.vault) if row.what.startswith("the first")}
     assert rows == {"kvr-wj-sw1": "kvr-wj-sw2/factory account", "kvr-wj-sw2": "kvr-wj-sw1/factory account"}
     for name, entry in rows.items():
