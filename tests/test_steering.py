@@ -234,7 +234,8 @@ def test_a_later_change_is_shown_before_and_nothing_else_is_sent(job: Callable[.
     log = folder / "events.jsonl"
     done = zinger("run", folder, "--headless", "--not-done", "--no-power-cut", "--events", "--log", log)
     assert done.returncode == 0, done.stdout + done.stderr
-    events = [json.loads(line) for line in done.stdout.splitlines() if line.startswith('{"at"')]
+    *events, last = [json.loads(line) for line in done.stdout.splitlines()]
+    assert (last["event"], last["proved"], last["of"]) == ("summary", 1, 1)
     assert {e["setting"] for e in events if e["event"] == "send" and not e["setting"].startswith("save")} == {
         "management.address"
     }

@@ -29,12 +29,14 @@ def carry_out(
     keep_yard: bool = False,
     afterwards: Callable[[], object] = lambda: None,
     tell: Callable[[Entry], None] | None = None,
+    as_lines: bool = False,
 ) -> int:
     """Run the job to its end without a screen; returns the exit code.
 
     `afterwards` is called when all devices are left and the findings are printed, before the count; `tell` with every
-    entry of the journal, as it is written.
+    entry of the journal, as it is written. `as_lines`: what is printed at the end is one JSON line more.
     """
+    as_json |= as_lines
     run = Run(job, options)
     interrupted = asyncio.run(_carry_out(run, as_json, keep_yard, tell))
     remember_job(job.folder.path, len(job.plan.devices), job.board.counts())
@@ -42,7 +44,7 @@ def carry_out(
         print_findings(run)
     if not interrupted:
         afterwards()
-    return conclude(run, as_json)
+    return conclude(run, as_json, as_lines)
 
 
 async def _carry_out(run: Run, as_json: bool, keep_yard: bool, tell: Callable[[Entry], None] | None = None) -> bool:
@@ -126,13 +128,16 @@ async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
         await asyncio.sleep(WATCH_EVERY)
 
 
-def conclude(run: Run, as_json: bool) -> int:
+def conclude(run: Run, as_json: bool, as_line: bool) -> int:
     """Print the count, as text or with everything else as JSON; returns the exit code that it means."""
     lines = {name: run.job.board.lines[name] for name in run.carriers}
     proved = run.proved()
     configured = sum(line.mood is Mark.CONFIGURED for line in lines.values())
     also = f", {configured} configured" if configured else ""
-    print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved{also}")
+    if as_line:
+        print(json.dumps({"event": "summary", **summary(run)}))
+    else:
+        print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved{also}")
     if any(line.mood is Mark.NEEDS_YOU for line in lines.values()):
         return PERSON
     return DONE if len(proved) == len(lines) else FINDINGS

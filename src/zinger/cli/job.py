@@ -165,7 +165,7 @@ def run(
         options = replace(options, only=names)
     from zinger.cli.eventlog import teller
 
-    raise typer.Exit(carry_out(opened, options, as_json or events, keep_yard, tell=teller(events, log)))
+    raise typer.Exit(carry_out(opened, options, as_json, keep_yard, tell=teller(events, log), as_lines=events))
 
 
 def _dry(opened: OpenJob, only: Sequence[str], not_done: bool) -> None:
