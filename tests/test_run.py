@@ -192,7 +192,7 @@ async def test_two_cables_mixed_up_lock_nobody_out_once_they_are_plugged_right(j
     run, wrong = await carried(plugged(ports[1], ports[0]), stop_after="sign-in")
     await run.stop()
     told = [line.sentence for line in wrong.board.lines.values()]
-    assert all("Wrong device: serial" in words and "It took the password" in words for words in told), told
+    assert all("Wrong device: serial" in words and "It let Zinger in as installer" in words for words in told), told
     run, right = await carried(plugged(*ports), stop_after="sign-in")
     await run.stop()
     assert {line.sentence for line in right.board.lines.values()} == {"stopped after sign-in, as wanted"}

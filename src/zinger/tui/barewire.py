@@ -141,8 +141,8 @@ class BareWires(Screen[None]):
     def action_send_break(self) -> None:
         """Send a break."""
         try:
-            if not self._pane.wire.send_break():
-                self.notify("listen only, or nobody is there: no break was sent")
+            sent = self._pane.wire.send_break()
+            self.notify("a break was sent" if sent else "listen only, or nobody is there: no break was sent")
         except LinkError as error:
             self.notify(str(error))
 

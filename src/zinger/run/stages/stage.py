@@ -85,16 +85,16 @@ class Pass:
             if planned and seen and not same_identity(seen, planned):
                 other = wire.world.owner(seen)
                 whose = f" of {other}" if other else ""
-                took = self._took_anothers(other)
                 raise Stuck(
-                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable.{took}",
+                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable."
+                    f"{self._took_anothers(other)}",
                     fact[0].line if fact else seen,
                 )
         other = wire.world.owner(shown.get("hostname", ""))
         if not known and other not in ("", device.name):
             raise Stuck(
                 f"Wrong device: it calls itself {other}, which is another device of the plan, and shows neither serial "
-                "number nor MAC. Check the console cable.",
+                f"number nor MAC. Check the console cable.{self._took_anothers(other)}",
                 shown["hostname"],
             )
         self.wire.is_told_apart(known)
@@ -102,7 +102,7 @@ class Pass:
         self._stands(device.fixed)
 
     def _took_anothers(self, other: str) -> str:
-        """What another's box took on this wire before it could be told apart: that device is signed in to with it."""
+        """With what another's box let Zinger in before it was told apart: that device is signed in to with it."""
         keys = self.wire.keys
         pair = next(iter(keys.credentials), None) if keys.let_in is not None else None
         if pair is None or pair[1] not in self.wire.world.vault:
@@ -111,7 +111,7 @@ class Pass:
         self.wire.note(entries.TookAnothers(user, secret, other))
         if other:
             self.wire.world.tell_of(other, entries.MaySignIn(user, secret))
-        return f" It took the password {secret} for {user} by now."
+        return f" It let Zinger in as {user} with {secret}."
 
     def _met(self, box: entries.Met) -> None:
         """Note which box it is, where it is not the one of before; of that one nothing counts any more."""
