@@ -136,8 +136,10 @@ def conclude(run: Run, as_json: bool, as_line: bool) -> int:
     also = f", {configured} configured" if configured else ""
     if as_line:
         print(json.dumps({"event": "summary", **summary(run)}))
+    elif as_json:
+        print(json.dumps(summary(run), indent=1))
     else:
-        print(json.dumps(summary(run), indent=1) if as_json else f"{len(proved)} of {len(lines)} devices proved{also}")
+        print(f"{len(proved)} of {len(lines)} devices proved{also}")
     if any(line.mood is Mark.NEEDS_YOU for line in lines.values()):
         return PERSON
     return DONE if len(proved) == len(lines) else FINDINGS

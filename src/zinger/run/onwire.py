@@ -102,7 +102,7 @@ class OnWire(ABC):
 
     @abstractmethod
     async def comes_up(self, since: float, within: float) -> None:
-        """Wait until a device that went down shows a sign of life."""
+        """Wait until a device that went down after `since`, by the loop's clock, shows a sign of life."""
 
     @property
     def restarts(self) -> bool:

@@ -24,6 +24,8 @@ from zinger.store.folder import JobFolder
 SETTINGS_FILE = "practice.yaml"
 
 START_PATIENCE = 45.0
+OFF_AT_LEAST = 0.5
+"""Seconds of our clock in which a device is without power: it is looked for by our clock, too."""
 
 
 def yard_settings(folder: JobFolder) -> dict[str, Any]:
@@ -167,10 +169,6 @@ async def _until_ended(yard: Yard) -> None:
                 await ended.wait()
         await yard.ask("status")
     await yard.ask("stop")
-
-
-OFF_AT_LEAST = 0.5
-"""Seconds of our clock in which a device is without power: it is looked for by our clock, too."""
 
 
 class YardHands:

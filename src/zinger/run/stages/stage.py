@@ -85,33 +85,26 @@ class Pass:
             if planned and seen and not same_identity(seen, planned):
                 other = wire.world.owner(seen)
                 whose = f" of {other}" if other else ""
-                raise Stuck(
-                    f"Wrong device: {what} {seen}{whose}, expected {planned}. Check the console cable."
-                    f"{self._took_anothers(other)}",
-                    fact[0].line if fact else seen,
-                )
+                shows = fact[0].line if fact else seen
+                raise self._wrong_device(f"{what} {seen}{whose}, expected {planned}", other, shows)
         other = wire.world.owner(shown.get("hostname", ""))
         if not known and other not in ("", device.name):
-            raise Stuck(
-                f"Wrong device: it calls itself {other}, which is another device of the plan, and shows neither serial "
-                f"number nor MAC. Check the console cable.{self._took_anothers(other)}",
-                shown["hostname"],
-            )
+            neither = "which is another device of the plan, and shows neither serial number nor MAC"
+            raise self._wrong_device(f"it calls itself {other}, {neither}", other, shown["hostname"])
         self.wire.is_told_apart(known)
         self._met(entries.Met(**box))
         self._stands(device.fixed)
 
-    def _took_anothers(self, other: str) -> str:
-        """With what another's box let Zinger in before it was told apart: that device is signed in to with it."""
-        keys = self.wire.keys
-        pair = next(iter(keys.credentials), None) if keys.let_in is not None else None
-        if pair is None or pair[1] not in self.wire.world.vault:
-            return ""
-        user, secret = pair[0], pair[1].name
-        self.wire.note(entries.TookAnothers(user, secret, other))
-        if other:
-            self.wire.world.tell_of(other, entries.MaySignIn(user, secret))
-        return f" It let Zinger in as {user} with {secret}."
+    def _wrong_device(self, why: str, other: str, shows: str) -> Stuck:
+        """What a person is told; with what the box let Zinger in before it was told apart, its own device is tried."""
+        told, keys = f"Wrong device: {why}. Check the console cable.", self.wire.keys
+        if keys.let_in is not None and keys.credentials[0][1] in self.wire.world.vault:
+            user, secret = keys.credentials[0][0], keys.credentials[0][1].name
+            self.wire.note(entries.TookAnothers(user, secret, other))
+            if other:
+                self.wire.world.tell_of(other, entries.MaySignIn(user, secret))
+            told += f" It let Zinger in as {user} with {secret}."
+        return Stuck(told, shows)
 
     def _met(self, box: entries.Met) -> None:
         """Note which box it is, where it is not the one of before; of that one nothing counts any more."""
