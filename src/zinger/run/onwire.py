@@ -204,6 +204,7 @@ class OnWire(ABC):
         """All passwords by which it may let Zinger in, from the beginning: a person may have typed in another one."""
         self.keys.credentials = credentials(self.device, self.book, self.memory)
         self.keys.forget_refusals()
+        self.keys.let_in = None  # who lets it in now is not seen yet
         known = (ref for _, ref in self.keys.credentials if ref in self.world.vault)
         self.pump.masker.know(self.spellings([self.world.vault.get(ref) for ref in known]))
 
