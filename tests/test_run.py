@@ -15,8 +15,10 @@ import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, Practice, lay_out, stop_yard, zinger
 from zinger.plan.values.secrets import SecretRef
+from zinger.proof.findings import Source
 from zinger.run.board import Mark
 from zinger.run.credentials import credentials_of
+from zinger.run.hands import Verb
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.practice import find_or_start
@@ -169,6 +171,39 @@ async def test_a_person_takes_the_wire_and_hands_it_back(practice: Practice) -> 
     assert run.proved() == [practice.device]
     assert any(line.endswith("rename kvr-wj-sw1") for line in (await practice.heard())[len(heard) :])
     await run.stop()
+
+
+async def test_live_what_the_console_shows_need_not_be_told(job: Callable[..., Path]) -> None:
+    """A person switches it on, and cuts its power later, and presses nothing on the laptop."""
+    home = JobFolder(job("yard", devices_csv=ONE_DEVICE, practice_yaml="pace: 300\n"))
+    yard, _ = await find_or_start(home, home.plan(home.families()[0]).devices, None)
+    await yard.ask("plug", device="kvr-wj-sw1")
+    port = (await yard.ask("console", device="kvr-wj-sw1"))["port"]
+    head, row, _ = ONE_DEVICE.split("\n")
+    said = (home.path / "job.yaml").read_text().replace("mode: practice", "mode: live")
+    live = job("live", devices_csv=f"{head},console\n{row},telnet://127.0.0.1:{port}\n", job_yaml=said)
+    opened = OpenJob(JobFolder(live))
+    run = Run(opened, Options())
+    await run.start()
+    line, hands, asked = opened.board.lines["kvr-wj-sw1"], run.world.hands, []
+    async with asyncio.timeout(120):  # a bound for a machine that is busy, not a measure
+        while line.ended is None:
+            for act in [item.act for item in hands.in_order() if item.act.verb not in asked]:
+                asked.append(act.verb)
+                if act.verb is Verb.LAPTOP:
+                    hands.cannot(act, "the port is sealed")
+                    continue
+                assert line.sentence.startswith("hands: "), line.sentence
+                if act.verb is Verb.POWER_CUT:
+                    await yard.ask("power", device="kvr-wj-sw1", on=False)
+                await yard.ask("power", device="kvr-wj-sw1", on=True)
+            await asyncio.sleep(0.05)
+    await run.stop()
+    assert asked == [Verb.PLUG, Verb.LAPTOP, Verb.POWER_CUT] and not hands.asked
+    survived = [f for (_, source), f in line.findings.items() if source is Source.AFTER_POWER_CUT]
+    assert survived and line.mood is Mark.CONFIGURED, (line.sentence, survived)
+    await yard.ask("stop")
+    yard.close()
 
 
 async def test_two_cables_mixed_up_lock_nobody_out_once_they_are_plugged_right(job: Callable[..., Path]) -> None:

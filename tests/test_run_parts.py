@@ -20,7 +20,7 @@ from zinger.plan.laptop import laptop_address
 from zinger.plan.setting import Stop
 from zinger.plan.values.secrets import SecretRef
 from zinger.proof.findings import Finding, Source, Verdict
-from zinger.run.board import Mark
+from zinger.run.board import DeviceLine, Mark
 from zinger.run.claims import Claims
 from zinger.run.consolepump import ConsolePump
 from zinger.run.hands import Act, CannotBeDone, Hands, HandsNeeded, Verb
@@ -126,21 +126,22 @@ async def test_hands_are_asked_once_listed_in_order_and_done_by_a_person() -> No
 async def test_a_subnet_in_which_the_laptop_can_have_no_address_is_asked_about_once(job: Callable[..., Path]) -> None:
     hands, plan = Hands(), OpenJob(JobFolder(job())).plan
     claims = Claims(hands, plan.devices, practice=True)
+    line = DeviceLine(plan.devices[0], "quern-s2", lambda: pytest.fail("nothing is compiled"))
     first, second, elsewhere = (plan.device(name) for name in ("kvr-wj-sw1", "kvr-wj-sw2", "kvrcbos1"))
-    asked = asyncio.create_task(claims.be_near(first, lambda what: None))
+    asked = asyncio.create_task(claims.be_near(first, line))
     await asyncio.sleep(0)
     hands.cannot(hands.in_order()[0].act, "the port is sealed")
     with pytest.raises(CannotBeDone) as refused:
         await asked
     assert refused.value.why == "the port is sealed"
     with pytest.raises(CannotBeDone, match="the port is sealed"):
-        await claims.be_near(second, lambda what: None)
+        await claims.be_near(second, line)
     assert not hands.asked, "nobody is asked twice"
-    others = [asyncio.create_task(claims.be_near(elsewhere, lambda what: None))]
+    others = [asyncio.create_task(claims.be_near(elsewhere, line))]
     await asyncio.sleep(0)
     assert len(hands.asked) == 1, "another subnet is another question"
     claims.expect(["kvr-wj-sw2"])  # somebody sends it on its way again
-    others.append(asyncio.create_task(claims.be_near(second, lambda what: None)))
+    others.append(asyncio.create_task(claims.be_near(second, line)))
     await asyncio.sleep(0)
     assert len(hands.asked) == 2
     for act in [item.act for item in hands.in_order()]:

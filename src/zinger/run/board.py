@@ -6,7 +6,8 @@ Plain data, no interface: a screen takes what it needs ten times a second and ne
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
@@ -119,6 +120,20 @@ class DeviceLine:
             return
         self.sentence, self.mood = sentence, mood
         self.version += 1
+
+    @contextmanager
+    def at_hands(self, what: str, until: float | None = None) -> Iterator[None]:
+        """While it waits for a person's hands to do something; then it says again what it said, if nothing else."""
+        before, asks = self._saying, f"hands: {what}"
+        self.say(asks)
+        self.wait("your hands", until)
+        yield
+        if self._saying[0] == asks:
+            self.say(*before)
+
+    @property
+    def _saying(self) -> tuple[str, Mark]:
+        return self.held or (self.sentence, self.mood)
 
     def hold(self) -> None:
         """A person holds it."""

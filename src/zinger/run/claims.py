@@ -21,12 +21,11 @@ from zinger.plan.model import Device
 from zinger.plan.subjects.management.settings import GATEWAY
 from zinger.plan.values.addresses import Address, Interface, Network
 from zinger.plan.values.console import YARD
+from zinger.run.board import DeviceLine
 from zinger.run.hands import Act, CannotBeDone, Hands, Verb
-from zinger.run.spots import Say, Spots
+from zinger.run.spots import Spots
 from zinger.run.stopwatch import blocked
 
-LOOKS_EVERY = 1.0
-"""Seconds between two looks whether the laptop has the address that was asked for."""
 FROM_OUTSIDE = 2
 """Sign-ins from the network at a time: key exchanges cost work."""
 
@@ -81,14 +80,14 @@ class Claims:
         if device in self._set_up:
             self._set_up[device].set()
 
-    async def after(self, device: str, other: str, waits: Say) -> None:
+    async def after(self, device: str, other: str, line: DeviceLine) -> None:
         """Return once another device of this run is set up; at once where that one waits for this one."""
         self._waits_for[device], on_the_way = other, other
         try:
             while on_the_way != device and self._is_awaited(self._waits_for.get(on_the_way, "")):
                 on_the_way = self._waits_for[on_the_way]
             if self._is_awaited(other) and on_the_way != device:
-                waits(f"{other}, which must be set up first")
+                line.wait(f"{other}, which must be set up first")
                 with blocked():
                     await self._set_up[other].wait()
         finally:
@@ -98,7 +97,7 @@ class Claims:
         """Whether this one is to be set up in this run, and is not yet; who waited for it may not have run since."""
         return device in self._set_up and not self._set_up[device].is_set()
 
-    async def be_near(self, device: Device, waits: Callable[[str], None], before: Interface | None = None) -> None:
+    async def be_near(self, device: Device, line: DeviceLine, before: Interface | None = None) -> None:
         """Return once the laptop can reach the device's subnet; a person gives it an address if it has none there.
 
         The subnet is the planned one, or that of the address which it had `before`.
@@ -113,52 +112,56 @@ class Claims:
         taken = [d.fixed.ip for d in self._devices if d.fixed]
         taken += [gateway for d in self._devices if (gateway := d[GATEWAY])]
         why = f"to sign in from the network of {device.site.name}"
-        await self._be_in(address.network, [*taken, address.ip], why, waits)
+        await self._be_in(address.network, [*taken, address.ip], why, line)
 
-    async def be_at(self, factory: IPv4Interface, title: str, waits: Callable[[str], None]) -> None:
+    async def be_at(self, factory: IPv4Interface, title: str, line: DeviceLine) -> None:
         """Return once the laptop can reach a factory address."""
-        await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", waits)
+        await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", line)
 
-    async def be_as(self, address: IPv4Interface, whose: str, waits: Callable[[str], None]) -> None:
+    async def be_as(self, address: IPv4Interface, whose: str, line: DeviceLine) -> None:
         """Return once the laptop has this very address, which is planned for something that is not there yet."""
         if address in self._given or (not self._practice and _has_the_address(address)):
             return
-        waits("your hands")
         do = f"give this laptop the address {address} of {whose}, which must not be there{_command('add', address)}"
         act = Act(Verb.LAPTOP, str(address), do, "what is asked from any other address is not answered", rank=4)
-        await self.hands.ask(act)
+
+        async def has_it() -> bool:
+            return _has_the_address(address)
+
+        with line.at_hands("this laptop's address"):
+            await self.hands.ask(act, None if self._practice else has_it)
         self._given.append(address)
 
-    async def be_handed(self, device: Device, factory: IPv4Interface, waits: Say) -> None:
+    async def be_handed(self, device: Device, factory: IPv4Interface, line: DeviceLine) -> None:
         """Return once the laptop has an address in a device's factory subnet, which the device itself hands out."""
         if self.can_see(factory):
             return
-        waits("your hands")
         do = f"leave this laptop's network card on automatic (DHCP), cabled to {device.name}"
         act = Act(Verb.DHCP, device.name, do, f"{device.name} hands it an address in {factory.network}", rank=1)
-        await self._come_into(factory.network, act)
+        with line.at_hands("its cable to this laptop, on DHCP"):
+            await self._come_into(factory.network, act)
 
-    async def join(self, device: Device, network: str, factory: IPv4Interface, how: str, waits: Say) -> None:
+    async def join(self, device: Device, network: str, factory: IPv4Interface, how: str, line: DeviceLine) -> None:
         """Return once the laptop is in a device's own wireless network, from which it has an address."""
         if self.can_see(factory) and not self._practice:
             return
-        waits("your hands")
         do = f"switch {device.name} on and join its network “{network}”: {how}"
         act = Act(Verb.JOIN, device.name, do, "it is set up over a network of its own", rank=1)
-        await self._come_into(factory.network, act)
+        with line.at_hands("join its network"):
+            await self._come_into(factory.network, act)
 
-    async def _be_in(self, net: Network, taken: Iterable[Address], why: str, waits: Callable[[str], None]) -> None:
+    async def _be_in(self, net: Network, taken: Iterable[Address], why: str, line: DeviceLine) -> None:
         if net in self._near or (not self._practice and _has_an_address_in(net)):
             return
         free = laptop_address(net, taken)
         if free is None:
             return
-        waits("your hands")
         act = Act(Verb.LAPTOP, str(free), f"give this laptop the address {free}{_command('add', free)}", why, rank=2)
         if net in self._cannot:
             raise CannotBeDone(act, self._cannot[net])
         try:
-            await self._come_into(net, act)
+            with line.at_hands("this laptop's address"):
+                await self._come_into(net, act)
         except CannotBeDone as error:
             self._cannot[net] = error.why
             raise
@@ -166,19 +169,12 @@ class Claims:
 
     async def _come_into(self, net: Network, act: Act) -> None:
         """Ask for an act that brings the laptop into a subnet; that it is there may be seen before it is said."""
-        watch = None if self._practice else asyncio.create_task(self._sees(net, act))
-        try:
-            await self.hands.ask(act)
-        finally:
-            if watch is not None:
-                watch.cancel()
-        self._near.add(net)
 
-    async def _sees(self, net: Network, act: Act) -> None:
-        """Nobody need say what can be seen: the act is done once this machine has an address there."""
-        while not _has_an_address_in(net):  # noqa: ASYNC110 the system has no event for it that psutil knows
-            await asyncio.sleep(LOOKS_EVERY)
-        self.hands.finish(act)
+        async def is_there() -> bool:
+            return _has_an_address_in(net)
+
+        await self.hands.ask(act, None if self._practice else is_there)
+        self._near.add(net)
 
     def can_see(self, address: IPv4Interface) -> bool:
         """Whether the laptop is in the subnet of an address now, as far as is known."""
@@ -193,7 +189,7 @@ class Claims:
             if _has_an_address_in(given.network)
         ]
 
-    async def take_factory(self, address: str, device: str, waits: Say) -> None:
+    async def take_factory(self, address: str, device: str, line: DeviceLine) -> None:
         """Return once a factory address is this device's alone: of several with the same one, one is cabled at a time.
 
         One that was left there, because it needs a person, is unplugged first.
@@ -201,12 +197,12 @@ class Claims:
         key = factory_claim(address)
         if self.spots.has(key, device):
             return
-        await self.spots.take(key, address, device, waits)
+        await self.spots.take(key, address, device, line.wait)
         left = self.spots.left_at(key)
         if left and left != device:
             do, why = f"take the network cable out of {left}", f"it still answers at {address}"
-            waits("your hands")
-            await self.hands.ask(Act(Verb.UNPLUG, left, do, why, rank=1))
+            with line.at_hands(f"take the network cable out of {left}"):
+                await self.hands.ask(Act(Verb.UNPLUG, left, do, why, rank=1))
         self.spots.is_clear(key)
 
     def holds_factory(self, address: str, device: str) -> bool:
@@ -217,7 +213,7 @@ class Claims:
         """The device does not need the factory address any more; unless it `moved`, it still answers there."""
         self.spots.leave(factory_claim(address), device, moved)
 
-    async def take_console(self, device: Device, waits: Say, let_go: Callable[[], None]) -> str | None:
+    async def take_console(self, device: Device, line: DeviceLine, let_go: Callable[[], None]) -> str | None:
         """Return once the console that the plan names is this device's alone: one cable serves one device at a time.
 
         Returns None where its cable is there already, as far as is known; else in which device it is now, if known.
@@ -226,7 +222,7 @@ class Claims:
         if key not in self._shared:
             return None
         if not self.spots.has(key, device.name):
-            await self.spots.take(key, f"the console {device.console}", device.name, waits, let_go)
+            await self.spots.take(key, f"the console {device.console}", device.name, line.wait, let_go)
         return None if self._cabled.get(key) == device.name else self._cabled.get(key, "")
 
     def is_shared(self, device: Device) -> bool:

@@ -97,7 +97,7 @@ class ConsoleWire(OnWire):
 
     async def _console(self) -> Link:
         settings = self.book.factory.console
-        cable_in = await self.world.claims.take_console(self.device, self.line.wait, self.pump.leave)
+        cable_in = await self.world.claims.take_console(self.device, self.line, self.pump.leave)
         if cable_in is not None:
             await self.plug("one console cable serves several devices", moves=True, cable_in=cable_in)
             self.world.claims.cable_is_at(self.device)
@@ -130,7 +130,7 @@ class ConsoleWire(OnWire):
         if not self.over_network:
             await self.connect()  # a console can go with its device, and come back with it
             now, silent_boot = asyncio.get_running_loop().time(), not self.book.terminal.shows_boot
-            return conversation.boot_shown > since or (
+            return self.shows_restart(since) or (
                 silent_boot and conversation.heard > since and conversation.asks_to_sign_in(now)
             )
         try:
@@ -138,6 +138,14 @@ class ConsoleWire(OnWire):
             return not await self.world.dialer.probe(endpoint.address, endpoint.port)
         except LinkError:
             return True
+
+    async def shows_life(self, since: float) -> bool:
+        """Its console showed a whole line that is not a log line."""
+        return self.pump.link is not None and self.pump.conversation.lined > since
+
+    def shows_restart(self, since: float) -> bool:
+        """Its console showed its boot."""
+        return self.pump.conversation.boot_shown > since
 
     async def comes_up(self, since: float, within: float) -> None:
         """Wait until one that went down after `since` shows a sign of life; over the network, until it answers."""

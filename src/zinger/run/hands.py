@@ -74,6 +74,10 @@ class Act:
         return self.verb in AHEAD and not self.only_now
 
 
+Seen = Callable[[], Awaitable[bool]]
+"""Whether something shows by itself that an act was done."""
+
+
 class HandsNeeded(RunError):
     """An act is needed and nobody is there to do it."""
 
@@ -96,6 +100,8 @@ URGENT = 0
 """The rank of acts for which the time runs."""
 ONE_KEY = 9
 """Numbers up to this one are a key each; the last is kept for what is urgent."""
+LOOKS_EVERY = 1.0
+"""Seconds between two looks whether an act was done, where that can be seen."""
 RESTS = 5.0
 """Seconds in which a number is given to no other act, since somebody may be about to press it."""
 
@@ -141,8 +147,11 @@ class Hands:
     """Numbers that were taken off the list, and when, in seconds since 1970."""
     _helping: set[asyncio.Task[None]] = field(default_factory=set)
 
-    async def ask(self, act: Act) -> None:
-        """Put an act on the list and wait until it is done; raises HandsNeeded when nobody did it in time."""
+    async def ask(self, act: Act, seen: Seen | None = None) -> None:
+        """Put an act on the list and wait until it is done; raises HandsNeeded when nobody did it in time.
+
+        Where it can be `seen` that it was done, nobody need say so.
+        """
         if act.verb in self.ahead and act.ahead:
             return
         if self.within == 0 and self.helper is None:
@@ -154,6 +163,7 @@ class Hands:
             if self.helper and not self.by_person:
                 self._have_helped(item)
         item.waiting += 1
+        watch = asyncio.create_task(self._watch(act, seen)) if seen is not None else None
         try:
             with blocked():
                 async with asyncio.timeout(None if self.helper else self.within):
@@ -161,10 +171,17 @@ class Hands:
         except TimeoutError:
             raise HandsNeeded(act) from None
         finally:
+            if watch is not None:
+                watch.cancel()
             item.waiting -= 1
             if item.waiting == 0 and not item.done.done():
                 self._take_off(act)
                 self.tell(entries.HandsWithdrawn(act.verb.value), act.subject)
+
+    async def _watch(self, act: Act, seen: Seen) -> None:
+        while not await seen():  # noqa: ASYNC110 neither cards nor devices tell that something was done
+            await asyncio.sleep(LOOKS_EVERY)
+        self.finish(act)
 
     def mention(self, act: Act) -> None:
         """Put an act on the list for which nobody waits."""

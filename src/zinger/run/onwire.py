@@ -189,15 +189,12 @@ class OnWire(ABC):
         label = factory_secret(self.device, self.book)
         if not self.book.factory.on_label or label in self.world.vault:
             return
-        before = self.line.sentence
-        self.line.say("hands: the password on its label")
-        self.line.wait("your hands")
         do = f"type in the password on the label of {self.name}"
         why = "its first sign-in is printed there"
-        await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, why, rank=1, entry=label.name))
+        with self.line.at_hands("the password on its label"):
+            await self.world.hands.ask(Act(Verb.READ_LABEL, self.name, do, why, rank=1, entry=label.name))
         if label not in self.world.vault:
             raise Stuck(f"the password on its label is not known; enter it: zinger secret JOB {label.name}")
-        self.line.say(before)
         self.pump.masker.know(self.spellings([self.world.vault.get(label)]))
 
     def take_up_keys(self) -> None:
@@ -256,8 +253,6 @@ class OnWire(ABC):
     async def plug(self, why: str, moves: bool = False, cable_in: str = "") -> None:
         """Ask for the cable and power; one that `moves` can't be plugged in ahead, and may be in another device."""
         where = f" ({self.device.location})" if self.device.location else ""
-        self.line.say(f"hands: {self.cable} and power")
-        self.line.wait("your hands")
         before = "" if self.memory.accepted else self.book.factory.before  # one that was set up starts as it is
         first = f"{before}; then " if before else ""
         timed = self.book.factory.press is not None and self.book.factory.press.within
@@ -266,10 +261,25 @@ class OnWire(ABC):
         do = f"{first}{out}plug {'it' if out else f'the {self.cable}'} into {self.name}{where}, {on}"
         act = Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light, only_now=moves,
                   taken_from=cable_in)  # fmt: skip
-        await self.world.hands.ask(act)
+        since = asyncio.get_running_loop().time()
+
+        async def shown() -> bool:
+            return await self.shows_life(since)
+
+        with self.line.at_hands(f"{self.cable} and power"):
+            await self.world.hands.ask(act, shown)
         self._was_plugged = True  # only now: one that could not be plugged is asked for again
-        self.pump.expect_boot(certain=False)
+        if not await shown():
+            self.pump.expect_boot(certain=False)
         await self.press_in_time()
+
+    async def shows_life(self, since: float) -> bool:
+        """Whether something shows by itself that it was plugged in and switched on `since`."""
+        return False
+
+    def shows_restart(self, since: float) -> bool:
+        """Whether it shows by itself that its power was cut `since`, beyond doubt."""
+        return False
 
     async def press_in_time(self) -> None:
         """Have pressed at the device what opens the way to it; when its time is over, it is switched on once more."""
@@ -277,17 +287,17 @@ class OnWire(ABC):
         while press is not None:
             within = press.within / self.world.pace
             until = time.time() + within if within else None
-            self.line.say(f"hands: {press.do}")
-            self.line.wait("your hands", until)
             why = f"{self.book.title} opens its pages only then" if self.book.pages else "it is reached only then"
             act = Act(Verb.PRESS, self.name, f"at {self.name}: {press.do}", why, rank=0, see=press.see, until=until)
             try:
                 async with asyncio.timeout(within or None):
-                    await self._pressed(act)
+                    with self.line.at_hands(press.do, until):
+                        await self._pressed(act)
                 return
             except TimeoutError:
                 do = f"switch {self.name} off and on again: the time for “{press.do}” is over"
-                await self.world.hands.ask(Act(Verb.POWER_CUT, self.name, do, why, rank=1))
+                with self.line.at_hands("off and on again"):
+                    await self.world.hands.ask(Act(Verb.POWER_CUT, self.name, do, why, rank=1))
 
     async def _pressed(self, act: Act) -> None:
         """Ask for it; where that it was done can be seen, nobody need say so."""

@@ -119,12 +119,12 @@ class PagesWire(OnWire):
         """
         planned, before = self._planned(), self._before()
         if before is not None:
-            await self.world.claims.be_near(self.device, self.line.wait, self.memory.stands_at)
+            await self.world.claims.be_near(self.device, self.line, self.memory.stands_at)
         lone = self._factory is None and not self._waits_for_a_lease
         met = [planned] if planned is not None and (lone or self._was_met(planned)) else []
         found = [*met, *await self._leased()]
         if found:
-            await self.world.claims.be_near(self.device, self.line.wait)
+            await self.world.claims.be_near(self.device, self.line)
         return [*([before] if before is not None else []), *found, *self._link_local()]
 
     def _link_local(self) -> list[WebEndpoint]:
@@ -190,10 +190,9 @@ class PagesWire(OnWire):
                 raise LinkError(f"{self.book.title} has no factory address, and no other way to it is known")
             await self.plug(factory.reach or "it is found by its MAC once it has a lease")
             return await self._boots()
-        await claims.take_factory(str(self._factory.ip), self.name, self.line.wait)
+        await claims.take_factory(str(self._factory.ip), self.name, self.line)
         if factory.network:
-            self.line.say("hands: join its network")
-            await claims.join(self.device, factory.network, self._factory, factory.reach, self.line.wait)
+            await claims.join(self.device, factory.network, self._factory, factory.reach, self.line)
             self._was_plugged = True
             await self.press_in_time()
             return await self._boots()
@@ -212,10 +211,10 @@ class PagesWire(OnWire):
     async def _back_at_factory(self, factory: IPv4Interface, error: LinkError) -> WebLink:
         """It does not answer where it moved: with the power it may have lost what was not saved."""
         self.line.say("looks whether it is back at its factory address")
-        await self.world.claims.take_factory(str(factory.ip), self.name, self.line.wait)
+        await self.world.claims.take_factory(str(factory.ip), self.name, self.line)
         if self.book.factory.network:
             how = self.book.factory.reach
-            await self.world.claims.join(self.device, self.book.factory.network, factory, how, self.line.wait)
+            await self.world.claims.join(self.device, self.book.factory.network, factory, how, self.line)
         else:
             await self._have_the_laptop_there(factory)
         try:
@@ -227,9 +226,9 @@ class PagesWire(OnWire):
 
     async def _have_the_laptop_there(self, factory: IPv4Interface) -> None:
         if self.book.factory.hands_out:
-            await self.world.claims.be_handed(self.device, factory, self.line.wait)
+            await self.world.claims.be_handed(self.device, factory, self.line)
         else:
-            await self.world.claims.be_at(factory, self.book.title, self.line.wait)
+            await self.world.claims.be_at(factory, self.book.title, self.line)
 
     async def _boots(self) -> WebLink:
         """It was switched on: it answers once it has booted."""
@@ -240,21 +239,21 @@ class PagesWire(OnWire):
 
     async def _pressed(self, act: Act) -> None:
         """That it was pressed can be seen: it answers."""
-        watch = asyncio.create_task(self._sees_that_it_answers(act))
-        try:
-            await super()._pressed(act)
-        finally:
-            watch.cancel()
 
-    async def _sees_that_it_answers(self, act: Act) -> None:
-        while True:
-            await asyncio.sleep(1.0)
-            if self._factory is not None and self.world.claims.can_see(self._factory):
-                with suppress(LinkError):
-                    at = self._at_factory()
-                    if await self.world.dialer.probe(at.address, at.port):
-                        self.world.hands.finish(act)
-                        return
+        async def answers() -> bool:
+            return await self.shows_life(0.0)
+
+        await self.world.hands.ask(act, answers)
+
+    async def shows_life(self, since: float) -> bool:
+        """It answers at its factory address, where the laptop can reach that."""
+        factory = self._factory
+        if factory is None or not self._holds_factory() or not self.world.claims.can_see(factory):
+            return False
+        at = self._at_factory()
+        with suppress(LinkError):
+            return await self.world.dialer.probe(at.address, at.port)
+        return False
 
     async def _dial(self, endpoints: list[WebEndpoint]) -> WebLink:
         """The first of these at which it answers."""

@@ -61,9 +61,9 @@ class WebTrust:
                 "device answers there, and the fingerprint in the sheet."
             )
         if not printed and self.book.factory.certificate:
-            self.line.wait("your hands")
             do = f"compare with {name}, {self.book.factory.certificate}: {_in_groups(shown)}. If it differs, unplug it"
-            await self.world.hands.ask(Act(Verb.COMPARE, name, do, "nobody else vouches for it", rank=1))
+            with self.line.at_hands("compare its certificate"):
+                await self.world.hands.ask(Act(Verb.COMPARE, name, do, "nobody else vouches for it", rank=1))
 
     def told_apart(self, known: bool) -> None:
         """A certificate that it showed after it went away is its own, if it is the device; then that one is pinned."""

@@ -53,6 +53,11 @@ class Conversation(Driver[Send]):
         """When the device last showed something that is not a log line, or was last sent something."""
         return self.locator.heard
 
+    @property
+    def lined(self) -> float:
+        """When it last showed a whole line that is not a log line; 0 where it never did."""
+        return self.locator.lined
+
     def look_anew(self, now: float) -> None:
         """A person sent something: what stands there now is no answer to it."""
         self.locator.forget()

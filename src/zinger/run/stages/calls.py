@@ -29,6 +29,6 @@ class CallThrough:
             await wire.connect()
             for call in on.owed.calls():
                 for end in (call.caller, call.callee):
-                    await wire.world.claims.be_as(end.sender, end.peer.name, wire.line.wait)
+                    await wire.world.claims.be_as(end.sender, end.peer.name, wire.line)
                 wire.line.wait(f"{call.dialled} to come out at {call.callee.peer.name}")
                 wire.find([await called(wire.world, wire.device, call, active, shown)])

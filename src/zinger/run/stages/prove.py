@@ -44,7 +44,7 @@ class ReadBack:
         for other in sorted(wire.script.waits_for("looking")):
             wire.line.say(f"waits until {other} is set up")
             wire.lend()
-            await wire.world.claims.after(wire.name, other, wire.line.wait)
+            await wire.world.claims.after(wire.name, other, wire.line)
             await wire.connect()
         shown = wire.book.startup_facts
         async with wire.stage("read back", None, f"reading back running{' and startup' if shown else ''}"):
@@ -95,7 +95,7 @@ class FromNetwork:
     async def carry(self, on: Pass) -> None:
         wire = on.wire
         async with wire.stage("from the network", None, "signing in from the network"):
-            await wire.world.claims.be_near(wire.device, wire.line.wait)
+            await wire.world.claims.be_near(wire.device, wire.line)
             wire.line.wait("its turn on the network")
             async with wire.world.claims.from_outside():
                 wire.line.wait("answers from the network")
@@ -113,7 +113,7 @@ class AskLegs:
         wire = on.wire
         async with wire.stage("legs", None, "asking its legs over SIP"):
             for leg in on.owed.legs():
-                await wire.world.claims.be_as(leg.sender, leg.peer.name, wire.line.wait)
+                await wire.world.claims.be_as(leg.sender, leg.peer.name, wire.line)
                 wire.line.wait(f"the {leg.side} leg to answer")
                 wire.find([await asked(wire.world, wire.device, leg)])
 
@@ -223,8 +223,7 @@ class PowerCut:
 
     async def carry(self, on: Pass) -> None:
         wire = on.wire
-        async with wire.stage("power cut and boot", None, "hands: cut its power"):
-            wire.line.wait("your hands")
+        async with wire.stage("power cut and boot", None, "looking for its restart"):
             do = f"cut the power of {wire.name}, give it back after 5 s"
             act = Act(Verb.POWER_CUT, wire.name, do, "does what was saved hold?", rank=3)
             await wire.connect()  # it can have been lost while nobody used it, and then nothing would be seen
@@ -237,7 +236,13 @@ class PowerCut:
 
     @staticmethod
     async def _asked(wire: OnWire, act: Act) -> bool:
-        await wire.world.hands.ask(act)
+        since = asyncio.get_running_loop().time()
+
+        async def shown() -> bool:
+            return wire.shows_restart(since)
+
+        with wire.line.at_hands("cut its power"):
+            await wire.world.hands.ask(act, shown)
         return False
 
 

@@ -27,7 +27,7 @@ class Reach:
         if wire.world.sends:
             for first in sorted(wire.script.waits_for("sending")):
                 wire.line.say(f"waits until {first} is set up")
-                await wire.world.claims.after(wire.name, first, wire.line.wait)
+                await wire.world.claims.after(wire.name, first, wire.line)
         async with wire.stage("reach", Stop.REACH, f"reaching {wire.reached_by}"):
             await wire.connect()
             try:
@@ -73,11 +73,10 @@ class SignIn:
         if clean is None or on.memory.accepted or on.done.brought_back or not (wire.world.sends and wire.is_new):
             raise error
         on.done.brought_back = True
-        wire.line.say(f"hands: {clean.do}")
-        wire.line.wait("your hands")
         why = "somebody else configured it: it takes no password that Zinger knows. What it has is lost"
         act = Act(Verb.CLEAN, wire.name, f"at {wire.name}: {clean.do}", why, rank=1, see=clean.see)
-        await wire.world.hands.ask(act)
+        with wire.line.at_hands(clean.do):
+            await wire.world.hands.ask(act)
         await wire.press_in_time()
         wire.keys.forget_refusals()
         wire.pump.leave()

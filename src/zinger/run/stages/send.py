@@ -177,12 +177,11 @@ async def send_form(on: Pass, steps: Sequence[Step]) -> None:
 async def _by_hand(on: Pass, step: Step, hands: ByHand) -> None:
     """Have a person do it, and see what comes of it where it restarts the device."""
     wire, restarts = on.wire, step.effect is Effect.RESTARTS
-    wire.line.say(f"hands: {hands.do}")
-    wire.line.wait("your hands")
     act = Act(Verb.SET, wire.name, f"at {wire.name}: {hands.do}", f"to {step.title}", rank=1, see=hands.see)
 
     async def asked() -> bool:
-        await wire.world.hands.ask(act)
+        with wire.line.at_hands(hands.do):
+            await wire.world.hands.ask(act)
         return False
 
     if restarts:
@@ -255,7 +254,7 @@ async def _way_back(on: Pass, step: Step) -> None:
             f"Sending the {step.title} would cut the link over which it is sent, and nothing takes it back if that "
             "goes wrong. Give the device a console, or the step a confirm."
         )
-    await on.wire.world.claims.be_near(on.wire.device, on.wire.line.wait)
+    await on.wire.world.claims.be_near(on.wire.device, on.wire.line)
 
 
 async def _sent(on: Pass, errand: Errand[Answer], at: str, moves: bool) -> Answer:
