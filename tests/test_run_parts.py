@@ -5,8 +5,9 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Callable
-from ipaddress import ip_address, ip_network
+from ipaddress import ip_address, ip_interface, ip_network
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -147,6 +148,19 @@ async def test_a_subnet_in_which_the_laptop_can_have_no_address_is_asked_about_o
     for act in [item.act for item in hands.in_order()]:
         hands.finish(act)
     await asyncio.gather(*others)
+
+
+async def test_the_laptop_is_near_a_device_only_where_each_takes_the_other_to_be_in_its_own_subnet(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def card(address: str, mask: str) -> SimpleNamespace:
+        return SimpleNamespace(family=SimpleNamespace(name="AF_INET"), address=address, netmask=mask)
+
+    own = [card("127.0.0.1", "255.0.0.0"), card("192.0.2.94", "255.255.255.224"), card("10.44.8.254", "255.255.255.0")]
+    monkeypatch.setattr("psutil.net_if_addrs", lambda: {"card": own})
+    live = Claims(Hands(), [], practice=False)
+    seen = {there: live.can_see(ip_interface(there)) for there in ("192.0.2.73/27", "192.0.2.1/24", "10.44.8.11/24")}
+    assert seen == {"192.0.2.73/27": True, "192.0.2.1/24": False, "10.44.8.11/24": True}
 
 
 async def test_an_act_keeps_its_number_and_a_number_that_was_just_done_is_no_other_acts() -> None:

@@ -152,6 +152,38 @@ def test_a_boot_that_comes_in_one_piece_is_a_boot(quern: Phrasebook) -> None:
     assert isinstance(ended.error, Restarted) and player.talk.boot_shown and not player.talk.boots
 
 
+class Queues(Busy):
+    """It boots without a word for 12 s; keys wait in its line meanwhile, and it takes one every 2 s."""
+
+    line, taken, named = "", 0, ""
+    at = who = "who is there? "
+
+    def every(self, second: int) -> bytes:
+        self.line += "".join(self.sent[self.taken :]).replace("\x18", "")
+        self.taken = len(self.sent)
+        if second <= 12 or second % 2:
+            boot = b"quern loader 1.4\r\nloaded; this console is at rest\r\nwho is there? "
+            return boot if second == 12 else b""
+        word, entered, rest = self.line.partition("\r")
+        if not entered:
+            return b""
+        self.line = rest
+        if self.at == self.who:
+            assert "•" not in word, "a password was taken for a name"
+            self.named, self.at = word, "secret of x: "
+            return b"\r\nsecret of x: "
+        if word and self.named == "a":
+            return b"\r\nsw in base, do: "
+        self.at = self.who
+        return b"\r\nnot known here\r\nwho is there? "
+
+
+def test_keys_that_wait_since_before_a_boot_are_let_out_before_a_password_is_typed(quern: Phrasebook) -> None:
+    player = Queues(quern, [], timing=Timing(boots_in=90, echo_check=False))
+    ended = player.run(arrive(quern.map, "base", Keyring([("a", SecretRef("1"))])))
+    assert ended.error is None and player.named == "a"
+
+
 def test_what_boots_again_and_again_is_given_up(quern: Phrasebook) -> None:
     player = Busy(quern, [], timing=Timing(boots_in=10))
     player.every = lambda n: {0: b"\r\nquern loader 1.4\r\n", 8: b"loaded; this console is at rest\r\n"}.get(n % 9, b"")

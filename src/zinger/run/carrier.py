@@ -20,10 +20,12 @@ from zinger.run.stages.stage import Done, Pass, Stage
 from zinger.run.verdict import Owed
 from zinger.store import entries
 from zinger.store.entries import JournalError
-from zinger.talk.errors import Interrupted, Stuck
+from zinger.talk.errors import Interrupted, Silent, Stuck
 
 INTERRUPTIONS = 12
 """How often a device may be interrupted in one run before a person is asked."""
+SILENCES = 3
+"""How often it may stop answering in the middle of something: its power can be gone, but it can also hang there."""
 
 
 class Carrier:
@@ -44,7 +46,7 @@ class Carrier:
     async def carry(self) -> None:
         """Go through all stages; returns when the device is proved, differs, or needs a person."""
         self.line.began, self.line.ended = time.time(), None
-        left = INTERRUPTIONS
+        left, silences = INTERRUPTIONS, SILENCES
         self._done.impossible.clear()
         for wire in self.wires:
             wire.take_up_keys()
@@ -59,6 +61,11 @@ class Carrier:
                     left -= 1
                     if left == 0:
                         raise Stuck(f"it was interrupted {INTERRUPTIONS} times, last because {error}") from None
+                    self.line.say(f"{error}; looks again")
+                except Silent as error:
+                    silences -= 1
+                    if silences == 0:
+                        raise
                     self.line.say(f"{error}; looks again")
         except JournalError:
             raise  # nothing more may be sent that is not written down first

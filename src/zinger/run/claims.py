@@ -10,7 +10,7 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 from collections import Counter
-from collections.abc import AsyncIterator, Callable, Iterable
+from collections.abc import AsyncIterator, Callable, Iterable, Iterator
 from contextlib import asynccontextmanager
 from ipaddress import IPv4Interface
 
@@ -112,11 +112,11 @@ class Claims:
         taken = [d.fixed.ip for d in self._devices if d.fixed]
         taken += [gateway for d in self._devices if (gateway := d[GATEWAY])]
         why = f"to sign in from the network of {device.site.name}"
-        await self._be_in(address.network, [*taken, address.ip], why, line)
+        await self._be_in(address, [*taken, address.ip], why, line)
 
     async def be_at(self, factory: IPv4Interface, title: str, line: DeviceLine) -> None:
         """Return once the laptop can reach a factory address."""
-        await self._be_in(factory.network, [factory.ip], f"to reach a {title} at its factory address", line)
+        await self._be_in(factory, [factory.ip], f"to reach a {title} at its factory address", line)
 
     async def be_as(self, address: IPv4Interface, whose: str, line: DeviceLine) -> None:
         """Return once the laptop has this very address, which is planned for something that is not there yet."""
@@ -138,8 +138,8 @@ class Claims:
             return
         do = f"leave this laptop's network card on automatic (DHCP), cabled to {device.name}"
         act = Act(Verb.DHCP, device.name, do, f"{device.name} hands it an address in {factory.network}", rank=1)
-        with line.at_hands("its cable to this laptop, on DHCP"):
-            await self._come_into(factory.network, act)
+        with line.at_hands("this laptop on DHCP"):
+            await self._come_to(factory, act)
 
     async def join(self, device: Device, network: str, factory: IPv4Interface, how: str, line: DeviceLine) -> None:
         """Return once the laptop is in a device's own wireless network, from which it has an address."""
@@ -148,10 +148,11 @@ class Claims:
         do = f"switch {device.name} on and join its network “{network}”: {how}"
         act = Act(Verb.JOIN, device.name, do, "it is set up over a network of its own", rank=1)
         with line.at_hands("join its network"):
-            await self._come_into(factory.network, act)
+            await self._come_to(factory, act)
 
-    async def _be_in(self, net: Network, taken: Iterable[Address], why: str, line: DeviceLine) -> None:
-        if net in self._near or (not self._practice and _has_an_address_in(net)):
+    async def _be_in(self, there: Interface, taken: Iterable[Address], why: str, line: DeviceLine) -> None:
+        net = there.network
+        if self.can_see(there):
             return
         free = laptop_address(net, taken)
         if free is None:
@@ -161,24 +162,24 @@ class Claims:
             raise CannotBeDone(act, self._cannot[net])
         try:
             with line.at_hands("this laptop's address"):
-                await self._come_into(net, act)
+                await self._come_to(there, act)
         except CannotBeDone as error:
             self._cannot[net] = error.why
             raise
         self._given.append(free)
 
-    async def _come_into(self, net: Network, act: Act) -> None:
+    async def _come_to(self, there: Interface, act: Act) -> None:
         """Ask for an act that brings the laptop into a subnet; that it is there may be seen before it is said."""
 
         async def is_there() -> bool:
-            return _has_an_address_in(net)
+            return _is_on_link(there)
 
         await self.hands.ask(act, None if self._practice else is_there)
-        self._near.add(net)
+        self._near.add(there.network)
 
-    def can_see(self, address: IPv4Interface) -> bool:
+    def can_see(self, address: Interface) -> bool:
         """Whether the laptop is in the subnet of an address now, as far as is known."""
-        return address.network in self._near or (not self._practice and _has_an_address_in(address.network))
+        return address.network in self._near or (not self._practice and _is_on_link(address))
 
     def put_back(self) -> list[Act]:
         """What is to be taken off the laptop again, once nobody needs it."""
@@ -186,7 +187,7 @@ class Claims:
         return [
             Act(Verb.LAPTOP_BACK, str(given), f"take {given} off this laptop again{_command('del', given)}", why)
             for given in (self._given if not self._practice else ())
-            if _has_an_address_in(given.network)
+            if _has_the_address(given)
         ]
 
     async def take_factory(self, address: str, device: str, line: DeviceLine) -> None:
@@ -259,17 +260,22 @@ def cards_up() -> list[str]:
     return [name for name, card in psutil.net_if_stats().items() if card.isup and "loopback" not in card.flags]
 
 
+def _own_addresses() -> Iterator[Interface]:
+    """This machine's addresses now, each with its subnet."""
+    for card in psutil.net_if_addrs().values():
+        for own in card:
+            if own.family.name in ("AF_INET", "AF_INET6"):
+                mask = int(ipaddress.ip_address(own.netmask)).bit_count() if own.netmask else ""
+                yield ipaddress.ip_interface(f"{own.address.partition('%')[0]}/{mask}".rstrip("/"))
+
+
 def _has_the_address(address: Interface) -> bool:
-    own = [a.address.partition("%")[0] for nics in psutil.net_if_addrs().values() for a in nics]
-    return str(address.ip) in own
+    return any(own.ip == address.ip for own in _own_addresses())
 
 
-def _has_an_address_in(net: Network) -> bool:
-    """Whether this machine has an address in a subnet now."""
-    own = [
-        a.address.partition("%")[0]
-        for nics in psutil.net_if_addrs().values()
-        for a in nics
-        if a.family.name in ("AF_INET", "AF_INET6")
-    ]
-    return any(ipaddress.ip_address(address) in net for address in own)
+def _is_on_link(there: Interface) -> bool:
+    """Whether this machine and a device at this address each take the other to be in their own subnet.
+
+    An address in the device's subnet alone is not enough: from 192.0.2.94/27 nothing goes to 192.0.2.1/24.
+    """
+    return any(own.ip in there.network and there.ip in own.network for own in _own_addresses())

@@ -156,8 +156,8 @@ class OnWire(ABC):
             at = await self.do(arrive(self.book.map, self.book.home, self.keys, patience, stop | terms))
             if at.name not in terms or at.page is None:
                 return at
-            self.line.wait("your hands")
-            await self.world.terms.accept(self.book.family, self.book.title, at.page, self.note)
+            with self.line.at_hands("read its terms"):
+                await self.world.terms.accept(self.book.family, self.book.title, at.page, self.note)
             self.keys.terms_accepted = True
             beyond = self.book.map.beyond_terms(at.name)
             try:

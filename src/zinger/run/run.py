@@ -280,7 +280,7 @@ class Run:
         for part, (of, its) in enumerate(zip(book.parts, script.parts or (script,), strict=True)):
             kind = PagesWire if of.pages is not None else ConsoleWire
             wires.append(kind(Assignment(world, device, of, its, line, memory, part)))
-        await wires[0].write(entries.RunBegan(sends=manner.sends))
+        await wires[0].write(entries.RunBegan(practice=world.practice, sends=manner.sends))
         self.carriers[device.name] = Carrier(wires, memory)
         self._send(device.name)
 

@@ -170,7 +170,8 @@ class CredentialsScreen(ZingerScreen):
         headline = self.headline()
         headline.look()
         job = self.host.job
-        seen = (tuple(job.vault.names()) if job.vault else (), sum(line.version for line in job.board.lines.values()))
+        kept = tuple((name, job.vault.since(name)) for name in job.vault.names()) if job.vault else ()
+        seen = (kept, sum(line.version for line in job.board.lines.values()))
         if seen == self._seen:
             return
         self._seen = seen

@@ -13,7 +13,7 @@ from textual.screen import ModalScreen, Screen
 from textual.widget import Widget
 from textual.widgets import Static
 
-from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, clock, parts_fitting
+from zinger.tui.look import BRASS, DIM, FAINT, GREEN, INK, PAPER, ROSE, VIOLET, clock, fit, parts_fitting
 
 if TYPE_CHECKING:
     from zinger.run.board import Board, DeviceLine
@@ -64,8 +64,9 @@ class Headline(Watcher):
 
     def _first(self, width: int) -> Text:
         left = Text.assemble((" ZINGER ", Style(color=INK, bgcolor=BRASS, bold=True)), "  ")
-        left.append(self.title or self.board.title, Style(color=PAPER, bold=True))
         right = self._counts(short=width < 110)
+        title = fit(self.title or self.board.title, width - left.cell_len - right.cell_len - 2)
+        left.append(title, Style(color=PAPER, bold=True))
         room = width - left.cell_len - right.cell_len - 4
         left.append("  " + parts_fitting(room, self.detail or self.board.note), Style(color=DIM))
         left.append(" " * max(1, width - left.cell_len - right.cell_len - 1))
@@ -76,7 +77,8 @@ class Headline(Watcher):
         text = Text().append(f"{counts['proved']} of {counts['devices']} proved", Style(color=GREEN, bold=True))
         for key, colour in (("under way", BRASS), ("configured", GREEN), ("differs", ROSE), ("needs you", VIOLET)):
             if counts[key]:
-                text.append(f"   {counts[key]} {key}", Style(color=colour, bold=key == "needs you"))
+                gap = "  " if short else "   "
+                text.append(f"{gap}{counts[key]} {key}", Style(color=colour, bold=key == "needs you"))
         if counts["planned only"] and not short:
             text.append(f"   {counts['planned only']} planned only", Style(color=DIM))
         return text

@@ -147,9 +147,16 @@ class Locator:
         return not self.buffer.tail.strip() and bool(shown) and bool(self.terminal.noise.search(shown[-1]))
 
     def _pushed_away(self, now: float) -> At | Wait | Seen:
+        """A place that log lines pushed away; a line that simply ended there was answered, by whatever key."""
+        pushed = False
         for line in reversed(self.buffer.behind_cut()):
-            if not line.strip() or self.terminal.noise.search(line):
+            if not line.strip():
                 continue
+            if self.terminal.noise.search(line):
+                pushed = True
+                continue
+            if not pushed:
+                return Seen.NOTHING_KNOWN
             found = self.terminal.recognise(f"{line.rstrip()} ") or self.terminal.recognise(line)
             if found is None or (found[1].groupdict().get("half_typed") or "").strip():
                 return Seen.NOTHING_KNOWN

@@ -28,6 +28,8 @@ _BLIND_LOST = 8.0
 """Seconds of silence after which a line that does not echo is taken to be lost; devices answer a password sooner."""
 _PUSHED_AWAY = 5
 """So often a line that a log line pushed away is shown again, before it is cancelled."""
+_WAKES = 2
+"""So many keys wake a device that sleeps: one that takes away what somebody left, and Enter."""
 _CLEARED = 2
 """So often somebody's half answer is taken away in one request."""
 TWICE = 2
@@ -75,6 +77,10 @@ class Sight:
         self.pending: Input | None = None
         """The request that has not been begun yet."""
         self.nudged = self.grown = 0.0
+        self.pressed = 0
+        """How many keys were pressed into silence since it last stood at a known place."""
+        self.pressed_at = 0.0
+        """When the first of them was."""
         self.longest = 0
         """The length of the longest unknown text so far, and above since when."""
         self.quiet_until = 0.0
@@ -132,11 +138,26 @@ class Sight:
         assert isinstance(request, Do)
         return self._answering(request, now) if state is State.ANSWERING else self._cancelled(now)
 
+    def presses(self, now: float) -> None:
+        """A key is pressed into silence, to see whether anybody is there."""
+        self.pressed, self.pressed_at = self.pressed + 1, self.pressed_at if self.pressed else now
+
+    @property
+    def keys_wait(self) -> bool:
+        """Whether such keys may wait in the device's line, where each answers a question later.
+
+        They do where it booted meanwhile, unseen; where it was awake, the last of them is what it answers.
+        """
+        return self.pressed > _WAKES or (self.pressed > 0 and self.boot_shown > self.pressed_at)
+
     # -- where it stands ---------------------------------------------------------------------------
     def _where(self, expect: frozenset[str], now: float) -> View | None:
         """The place, or what must be waited for or passed first; None when nothing known stands there."""
         found = self.locator.place(expect, now)
         if isinstance(found, At):
+            until = self.locator.heard + self.timing.leftover
+            if self.keys_wait and now < until:
+                return View(Input.NOT_STILL, until=until, why="a key that was pressed before may still answer")
             if found.place.kind is not Kind.NOTICE:
                 return View(Input.PLACE, found)
             if self.notices < _NOTICES:

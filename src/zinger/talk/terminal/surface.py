@@ -172,6 +172,7 @@ class TerminalSurface:
             self._tell(view.tell)
         if view.at is not None:
             self.sight.boot_began = None
+            self.sight.pressed = 0
             if view.at is not self.sight.last_seen:
                 self.sight.last_seen = view.at
                 self._events.append(Recognised(view.at.name, view.at.captured))
@@ -296,6 +297,7 @@ class TerminalSurface:
     def _nudge(self, view: View, now: float) -> Send:
         sight = self.sight
         sight.nudged, sight.gap = now, min(sight.gap * 2, self.timing.longest_nudge)
+        sight.presses(now)
         self.locator.doubtful = True
         self._events.append(Nudged())
         first, sight.woken = not sight.woken and self.locator.at is None, True
