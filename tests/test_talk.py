@@ -26,7 +26,7 @@ from zinger.talk.errands.ask import do, look
 from zinger.talk.errands.keyring import Keyring
 from zinger.talk.errands.read import READ_AGAIN, take_reading
 from zinger.talk.errands.send import send_step
-from zinger.talk.errors import Interrupted, RefusedByDevice, Restarted, Stuck, TalkError
+from zinger.talk.errors import Interrupted, RefusedByDevice, Restarted, Stuck, TalkError, Unanswered
 from zinger.talk.events import Mended, Renewed, SignedIn
 from zinger.talk.requests import Answer, At, Do, Look
 from zinger.talk.terminal.surface import Send, TerminalSurface
@@ -81,8 +81,10 @@ def test_an_unknown_place_is_never_guessed_at(quern: Phrasebook) -> None:
 
 def test_a_silent_device_is_nudged_and_then_given_up(quern: Phrasebook) -> None:
     player = Player(quern, [])
+    player.show(b"line 1 is yours\r\n")
+    player.now += 1  # what stood there before is no answer
     ended = player.run(arrive(quern.map, "base", keys(), patience=20))
-    assert isinstance(ended.error, Stuck) and "Nothing answers" in str(ended.error)
+    assert isinstance(ended.error, Unanswered) and "Nothing answers" in str(ended.error)
     assert player.sent[0] == "\x18" and set(player.sent[1:]) == {"\r"} and 3 <= len(player.sent) <= 10
 
 

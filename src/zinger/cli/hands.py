@@ -80,6 +80,7 @@ def hands(
                     "verb": w.asked.verb,
                     "subject": w.subject,
                     "do": w.asked.do,
+                    "why": w.asked.why,
                     "see": w.asked.see,
                     "since": w.since,
                     "until": w.asked.until,

@@ -20,12 +20,12 @@ from zinger.run.stages.stage import Done, Pass, Stage
 from zinger.run.verdict import Owed
 from zinger.store import entries
 from zinger.store.entries import JournalError
-from zinger.talk.errors import Interrupted, Silent, Stuck
+from zinger.talk.errors import Interrupted, Silent, Stuck, Unanswered
 
 INTERRUPTIONS = 12
 """How often a device may be interrupted in one run before a person is asked."""
 SILENCES = 3
-"""How often it may stop answering in the middle of something: its power can be gone, but it can also hang there."""
+"""How often it may fall silent, whatever is pressed: its power can be gone, but it can also hang."""
 
 
 class Carrier:
@@ -62,7 +62,7 @@ class Carrier:
                     if left == 0:
                         raise Stuck(f"it was interrupted {INTERRUPTIONS} times, last because {error}") from None
                     self.line.say(f"{error}; looks again")
-                except Silent as error:
+                except (Silent, Unanswered) as error:
                     silences -= 1
                     if silences == 0:
                         raise

@@ -196,7 +196,8 @@ class PagesWire(OnWire):
             self._was_plugged = True
             await self.press_in_time()
             return await self._boots()
-        if self.world.practice and not self._was_plugged:
+        lone = factory.hands_out and not claims.can_see(self._factory)  # on before it can hand the laptop an address
+        if (self.world.practice or lone) and not self._was_plugged:
             await self.plug(factory.reach or "it is reached over the network only")
         await self._have_the_laptop_there(self._factory)
         try:

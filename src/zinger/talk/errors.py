@@ -25,6 +25,10 @@ class Silent(Stuck):
     """It stopped answering; where it was told to restart, that is what was wanted."""
 
 
+class Unanswered(Stuck):
+    """Nothing came on its line, whatever was pressed: it may not be plugged in, or switched on."""
+
+
 class RefusedByDevice(TalkError):
     """The device refused a step; `words` are its own."""
 

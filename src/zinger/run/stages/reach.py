@@ -9,7 +9,7 @@ from zinger.run.stages.interview import hold
 from zinger.run.stages.stage import Pass
 from zinger.talk.errands.arrive import arrive
 from zinger.talk.errands.ask import look
-from zinger.talk.errors import Interrupted, NotLetIn, Stuck
+from zinger.talk.errors import Interrupted, NotLetIn, Unanswered
 
 FIRST_LOOK = 12.0
 """Seconds to wait for a first sign of life before asking whether it is plugged in."""
@@ -32,9 +32,7 @@ class Reach:
             await wire.connect()
             try:
                 await wire.do(look(FIRST_LOOK))
-            except Stuck as error:
-                if error.shown.strip():
-                    raise
+            except Unanswered:
                 await wire.plug("nothing answers on its console")
                 await wire.do(look(SECOND_LOOK))
 

@@ -12,6 +12,8 @@ from zinger.talk.errands.sign_in import SIGN_IN_PATIENCE, credential_of, draw_fr
 from zinger.talk.errors import NotLetIn, Silent, Stuck
 from zinger.talk.requests import At, Errand
 
+JOINED = 15.0
+"""Seconds in which what a line was joined to is to show life; one that boots is waited for as long as that takes."""
 ROUNDS = 4
 """How often one move may be taken in one errand before it is called a circle."""
 
@@ -68,7 +70,7 @@ def _take(
     except Silent:
         if not move.act.joins:
             raise
-        return (yield from look(patience_to_look))  # what it was joined to may boot, or sleep
+        return (yield from look(min(JOINED, patience_to_look)))  # what it was joined to may boot, or sleep
     yield from draw_from(credential, answer, keys, user, counts)
     if answer.refusal and credential is None:
         refused[move] += 1

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from zinger.phrasebook.map import Kind
 from zinger.phrasebook.terminal import PressKey, TypeLine
-from zinger.talk.errors import Interrupted, Restarted, Silent, Stuck, TalkError
+from zinger.talk.errors import Interrupted, Restarted, Silent, Stuck, TalkError, Unanswered
 from zinger.talk.requests import At, Do, Look
 from zinger.talk.surface import Wait
 from zinger.talk.terminal.locator import Locator, Seen, is_question
@@ -186,11 +186,15 @@ class Sight:
         if self.locator.lined > self.began:  # it can be in the middle of a boot, past the lines by which that is known
             end = max(end, min(self.locator.lined + look.patience, self.began + self._boots_at_most))
         if now >= end:
-            said = next((line for line in reversed(buffer.recent()) if line.strip()), "")
-            silent = Stuck("Nothing answers on this line. Is the device plugged in and switched on?")
-            error = Stuck("it talks and talks and no known place comes", said) if said else silent
-            return View(Input.SILENT_FOR_LONG, error=error)
+            return View(Input.SILENT_FOR_LONG, error=self._nowhere())
         return self._silence(end, now, tell)
+
+    def _nowhere(self) -> Stuck:
+        """What it ends in where no known place came: it showed something meanwhile, or nothing at all."""
+        lines = self.locator.buffer.recent() if self.locator.lined > self.began else []
+        if said := next((line for line in reversed(lines) if line.strip()), ""):
+            return Stuck("it talks and talks and no known place comes", said)
+        return Unanswered("Nothing answers on this line. Is the device plugged in and switched on?")
 
     def _half_answered(self, now: float) -> View:
         """Somebody's answer without its Enter goes, once it holds still; where that does not help, it is stared at."""
