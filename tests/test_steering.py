@@ -105,6 +105,8 @@ async def test_a_plan_that_is_saved_meanwhile_is_for_the_devices_that_are_not_in
     await until(lambda: all(task.done() for task in run.tasks.values()))
     lines = run.job.board.lines
     assert lines[ONE].sentence == "plan changed · run it again"
+    marks = {row.setting: row.mark for row in lines[ONE].steps}
+    assert (marks["banner"], marks["hostname"]) == (Mark.AHEAD, Mark.PROVED), "nobody saw the new banner"
     assert "Halt" in str(lines[ONE].device.values["banner"].value)
     (found,) = [f for f in lines[TWO].findings.values() if f.setting == "banner" and f.source.value == "running"]
     assert found.holds and found.read.startswith("Halt.")

@@ -256,7 +256,7 @@ class OnWire(ABC):
         before = "" if self.memory.accepted else self.book.factory.before  # one that was set up starts as it is
         first = f"{before}; then " if before else ""
         timed = self.book.factory.press is not None and self.book.factory.press.within
-        on = "switch it on (off and on again, if it is on)" if timed else "switch it on"
+        on = "switch it on (off and on again, if it is on)" if timed or before else "switch it on"
         out = f"take the {self.cable} out of {cable_in} and " if cable_in else ""
         do = f"{first}{out}plug {'it' if out else f'the {self.cable}'} into {self.name}{where}, {on}"
         act = Act(Verb.PLUG, self.name, do, why, rank=1, see=self.book.factory.light, only_now=moves,

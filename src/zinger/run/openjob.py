@@ -12,6 +12,7 @@ from zinger.phrasebook.book import Phrasebook
 from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
 from zinger.plan.setting import Stop
+from zinger.proof.findings import planned_words
 from zinger.proof.outcome import State
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
@@ -137,8 +138,11 @@ def by_hand_words(job: OpenJob, name: str) -> str:
 
 def recall(line: DeviceLine, memory: Memory) -> None:
     """A line shows all that the journal knows of its device."""
+    changed = memory.concluded_of not in ("", revision_of(line.device))
+    planned = {step.setting: planned_words(step) for step in line.script.steps} if changed else {}
     for finding in memory.findings.values():
-        line.find(finding)
+        if finding.planned == planned.get(finding.setting, finding.planned):
+            line.find(finding)  # of a value that is planned otherwise by now, nothing was seen
     for what, lines in memory.kept.items():
         line.keep(what, lines)
     show_notes(line, memory)

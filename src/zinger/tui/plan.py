@@ -44,11 +44,11 @@ class PlanScreen(ZingerScreen):
 
     BINDINGS: ClassVar[list[BindingType]] = [
         Binding("e", "edit", "edit", tooltip="the value; Tab: for the device, its role, its site or the baseline"),
+        Binding("s", "save", "save", tooltip="write the plan's files"),
         Binding("m", "repair", "repair", tooltip="look at the repair of a finding, and make it"),
         Binding("n", "next", "next finding", tooltip="the next thing that is wrong or doubtful"),
         Binding("u", "undo", "undo", tooltip="take the last change back"),
         Binding("y", "redo", "redo", show=False, tooltip="make it again"),
-        Binding("s", "save", "save", tooltip="write the plan's files"),
         Binding("slash", "filter", "filter", tooltip="by name, family, site, role or finding"),
         Binding("space", "choose", "select", tooltip="several devices, to edit all of them at once"),
         Binding("f", "card", "factory card", tooltip="how its family comes out of its carton"),
