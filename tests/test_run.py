@@ -225,10 +225,15 @@ async def test_two_cables_mixed_up_lock_nobody_out_once_they_are_plugged_right(j
         return JobFolder(job("live", devices_csv="\n".join((f"{head},console", *rows, "")), job_yaml=said))
 
     run, wrong = await carried(plugged(ports[1], ports[0]), stop_after="sign-in")
-    await run.stop()
     told = [line.sentence for line in wrong.board.lines.values()]
     assert all("Wrong device: serial" in words and "It let Zinger in as installer" in words for words in told), told
-    run, right = await carried(plugged(*ports), stop_after="sign-in")
+    right = OpenJob(plugged(*ports))  # the sheet is corrected while the job is open
+    run.adopt(right)
+    assert not any(run.carriers[name].line is line for name, line in right.board.lines.items()), (
+        "a console is the plan's"
+    )
+    await run.set_off(list(right.board.lines))
+    await asyncio.wait_for(run.wait(), 60)
     await run.stop()
     assert {line.sentence for line in right.board.lines.values()} == {"stopped after sign-in, as wanted"}
     rows = {row.device: row.entry for row in credentials_of(right, right.vault) if row.what.startswith("the first")}

@@ -249,7 +249,7 @@ class Run:
         old, new = self.job.board.lines.get(name), job.board.lines[name]
         return (
             old is self.carriers[name].line
-            and revision_of(old.device) == revision_of(new.device)
+            and _as_planned(old.device) == _as_planned(new.device)
             and [(row.setting, row.title) for row in old.steps] == [(row.setting, row.title) for row in new.steps]
         )
 
@@ -305,7 +305,7 @@ class Run:
         lines = self.job.board.lines
         if name in lines and lines[name] is self.carriers[name].line:
             now = self.job.plan.device(name)
-            if revision_of(now) != revision_of(lines[name].device):
+            if _as_planned(now) != _as_planned(lines[name].device):
                 self.job.renew_line(name)
 
     def again(self, name: str) -> None:
@@ -421,3 +421,8 @@ class Run:
     def proved(self) -> list[str]:
         """The devices that are proved, counted from their findings and nothing else."""
         return [name for name, carrier in self.carriers.items() if carrier.owed.is_proved()]
+
+
+def _as_planned(device: Device) -> tuple[str, ...]:
+    """What changes with every planned value, and with how the device is reached, recognised and found."""
+    return revision_of(device), device.console, device.fingerprint, device.location, device.label

@@ -92,7 +92,7 @@ def _standing(line: DeviceLine) -> str:
         return line.sentence
     told = [line.sentence]
     if line.active or line.ended is not None:
-        told[0] += f", for {short(time.time() - line.waits_since)}"
+        told[0] = told[0].removesuffix(".") + f", for {short(time.time() - line.waits_since)}"
     shown = [row.strip() for row in line.shown.splitlines() if row.strip()]
     told += ["", "It shows:", *(f"  {row[:90]}" for row in shown[-4:])] if shown else []
     if line.trail:
