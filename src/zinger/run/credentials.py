@@ -59,11 +59,14 @@ def credentials_of(job: OpenJob, vault: Vault | None) -> list[Credential]:
             kept, rotating = ref.name in names, ref.name in memory.rotating
             last = memory.used_at.get(ref.name)
             found.append(Credential(name, account, what, address, ref.name, kept, since, proved, rotating, last))
-    loose = sorted(names - used)
-    for entry in loose:
-        whose = entry.removesuffix("/label")
-        of, what = (whose, "password on its label") if whose != entry and whose in job.memories else ("", "")
-        found.append(Credential(of, "", what, "", entry, True, vault.since(entry) if vault else None, None, False))
+        label = f"{name}/label"
+        if vault and label in names:
+            used.add(label)
+            found.append(
+                Credential(name, "", "password on its label", "", label, True, vault.since(label), None, False)
+            )
+    for entry in sorted(names - used):
+        found.append(Credential("", "", "", "", entry, True, vault.since(entry) if vault else None, None, False))
     return found
 
 
@@ -83,8 +86,8 @@ def _uses(device: Device, spoken: bool, first: SecretRef) -> Iterator[tuple[str,
         yield f"the first account{whose}", "", first, ()
 
 
-def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:
-    """Make a new password for an entry, the old one kept beside it; returns the events that have devices told.
+def sent_to(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, list[str]]]:
+    """The devices that are sent an entry, with the settings in which; where a new password can be made for it.
 
     Raises RunError for an entry that no step sends, or that is being changed already.
     """
@@ -101,17 +104,25 @@ def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Ha
         ]
         if fixed:
             raise RunError(f"{name} is told its {fixed[0]} at first contact only; {entry} can't be changed on it")
-    ref = SecretRef(entry)
-    if ref not in vault:
+    if SecretRef(entry) not in vault:
         raise RunError(f"the vault has no entry {entry} yet; a run makes it")
     if SecretRef(entry + BEFORE) in vault:
         raise RunError(
             f"{entry} is being changed already: run {', '.join(name for name, _ in users)} until it is proved"
         )
+    return users
+
+
+def rotate(job: OpenJob, vault: Vault, entry: str) -> list[tuple[str, entries.Happened]]:
+    """Make a new password for an entry, the old one kept beside it; returns the events that have devices told.
+
+    Raises RunError as `sent_to` does.
+    """
+    users = sent_to(job, vault, entry)
     asked = job.plan.password_rules
     rules = [job.books[job.board.lines[name].device.family].rules.asked_of_passwords(asked) for name, _ in users]
     strictest = min(rules, key=lambda rule: (rule.secret_longest - rule.secret_shortest, -rule.secret_shortest))
-    vault.rotate(ref, strictest)
+    vault.rotate(SecretRef(entry), strictest)
     return [(name, entries.Rotating(entry, settings)) for name, settings in users]
 
 

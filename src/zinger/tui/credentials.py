@@ -251,8 +251,15 @@ class CredentialsScreen(ZingerScreen):
 
     def action_rotate(self) -> None:
         """Make a new password, and have it sent and proved."""
+        from zinger.run.credentials import sent_to
+
         row = self._row()
         if row is None:
+            return
+        try:
+            sent_to(self.host.job, self._vault, row.entry)
+        except ZingerError as error:
+            self.host.tell("It can't be changed", str(error))
             return
 
         def chosen(answer: str | None) -> None:
