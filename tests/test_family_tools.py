@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import CARD, zinger
-from zinger.phrasebook.begin import commented_start
+from zinger.phrasebook.begin import Start, commented_start
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.examine import examine
 from zinger.phrasebook.load import load_phrasebook, schema, shipped_families
@@ -130,7 +130,7 @@ def test_what_was_typed_blind_is_printed_as_dots(tmp_path: Path) -> None:
     st.sampled_from(["[HOSTNAME]$ ", "HOSTNAME: ", "it's> "]),
 )
 def test_a_start_always_loads_and_knows_its_prompt(name: str, prompt: str) -> None:
-    book = load_phrasebook(commented_start(name, prompt, "who? ", "word (secret)? "), "start.yaml")
+    book = load_phrasebook(commented_start(name, Start([prompt], "who? ", "word (secret)? ")), "start.yaml")
     known = book.terminal.recognise(prompt.replace("HOSTNAME", "sw1"))
     assert known and known[0].name == "main"
     assert all(p.id in ("settings-not-sent", "save-not-shown") for p in examine(book, "start.yaml"))

@@ -14,6 +14,7 @@ from zinger.wording import counted
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from zinger.phrasebook.begin import Start
     from zinger.phrasebook.book import Card, Phrasebook
     from zinger.phrasebook.document import Document
     from zinger.plan.problems import Problem
@@ -224,7 +225,7 @@ def new(
         elif pages is not None:
             text = start_of_pages(name, pages)
         else:
-            text = commented_start(name, *_asked(prompt, login, password))
+            text = commented_start(name, _asked(prompt, login, password))
     except ValueError as error:
         raise CommandError(str(error)) from None
     write_whole(where, text.encode())
@@ -270,10 +271,12 @@ def _draft(name: str, har: Path, job: Path | None, device: str, where: Path) -> 
     print(f"\nnext: zinger family check {where}, and zinger family try {where} {har}")
 
 
-def _asked(prompt: str | None, login: str | None, password: str | None) -> tuple[str, str, str]:
+def _asked(prompt: str | None, login: str | None, password: str | None) -> Start:
     """What stands on a terminal, as given or asked for."""
-    return (
-        _fact(prompt, "the prompt, with HOSTNAME where the name is", "HOSTNAME in base, do: "),
+    from zinger.phrasebook.begin import Start
+
+    return Start(
+        [_fact(prompt, "the prompt, with HOSTNAME where the name is", "HOSTNAME in base, do: ")],
         _fact(login, "the question for the name at sign-in", "name: "),
         _fact(password, "the question for the password at sign-in", "password: "),
     )

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from dataclasses import dataclass
 from ipaddress import IPv4Interface
 
+NUMBER = "\ue000"
+"""Stands for a number that counts on, in the shape of a prompt."""
 _START = """\
+{notes}\
 # How Zinger talks to a {title}. Every line that begins with # is advice; `zinger family check` says what is missing.
 family: {name}
 title: {title}
 kind: device
 
 factory:                      # what people look up
-  console: 9600 8N1
+  console: {console}
   boots_in: 60 s
   sign_in: {{user: '', on_label: true}}
 
@@ -24,32 +29,28 @@ typing: {{enter: enter, cancel: ctrl-u}}
 home: main                    # where an administrator works
 
 # Lines that burst in at any time, and lines that are the device's no:
-noise: []
+noise: {noise}
 refusals: []
 
 # Which fact is the serial number, and which the MAC, so that the right box is known:
 identity: {{}}
 
 places:                       # what stands at the end of the screen; groups capture, and are evidence
-  sign_in: {{asks: {login}, asks_for: user, enter: harmless}}
-  secret:  {{asks: {secret}, asks_for: password, blind: true}}
-  main:    {{prompt: {prompt}}}
-  # pager: {{pager: '(\\d+) lines left', press: space, leave: q}}
+{places}
 
 moves:                        # how one gets from place to place
-  - {{from: sign_in, to: secret}}          # a place that asks for a credential is answered with it
-  - {{from: secret, to: [main, sign_in]}}
+{moves}
 
 settings: {{}}                  # what to send, and where, to make a value true; `read` names the fact that proves it
   # hostname: {{at: main, send: 'rename {{{{ value }}}}', undo: 'rename {{{{ before }}}}', read: name}}
-
+{sent}
 readings: {{}}                  # what to ask, and how to take facts: each pattern has a group named value
   # everything:
   #   at: main
   #   ask: tell all
   #   take: {{name: '^name +(?P<value>\\S+)$'}}
 
-save: {{at: main, send: keep}}   # what saves to startup
+save: {save}   # what saves to startup
 """
 
 
@@ -101,15 +102,86 @@ def start_of_pages(name: str, address: str) -> str:
     return _PAGES.format(name=name, title=_title(name), address=address)
 
 
-def commented_start(name: str, prompt: str, login: str, secret: str) -> str:
+@dataclass(frozen=True)
+class Start:
+    """What is known of a terminal's family before anybody wrote of it: texts as they stand on the screen.
+
+    In a prompt, HOSTNAME stands for the name of the device, and `NUMBER` for one that counts on; noise and a pager are
+    patterns already.
+    """
+
+    prompts: Sequence[str]
+    """The first is where an administrator works."""
+    login: str
+    """The question for a name; empty where nobody is asked for one."""
+    secret: str
+    console: str = "9600 8N1"
+    noise: Sequence[str] = ()
+    pager: str = ""
+    saves: str = "keep"
+    sure: tuple[str, str] = ("", "")
+    """What it asks before it saves, and the answer."""
+    blind: Sequence[str] = ()
+    """Other questions that did not echo."""
+    sent: Sequence[str] = ()
+    """What somebody sent that did something."""
+    notes: Sequence[str] = ()
+
+
+def commented_start(name: str, start: Start) -> str:
     """The text; raises ValueError for a name or prompt that can't be used."""
     check_name(name)
-    if not prompt.strip() or not login.strip() or not secret.strip():
+    if not all(prompt.strip() for prompt in start.prompts) or not start.secret.strip():
         raise ValueError("a prompt or question is empty; give it as it stands on the screen")
-    pattern = "^" + re.escape(prompt).replace("HOSTNAME", r"(?P<hostname>\S+)").replace("\\ ", " ")
-    login, secret = (_quoted(re.escape(text).replace("\\ ", " ")) for text in (login, secret))
-    prompt = _quoted(pattern)
-    return _START.format(name=name, title=_title(name), login=login, secret=secret, prompt=prompt)
+    noise = "[]" if not start.noise else "".join(f"\n  - {_quoted(pattern)}" for pattern in start.noise)
+    question, answer = start.sure
+    replies = f", replies: {{sure: {_quoted(answer)}}}" if question else ""
+    return _START.format(
+        name=name,
+        title=_title(name),
+        notes="".join(f"# noted at the wire: {one_line(note)}\n" for note in start.notes),
+        console=start.console,
+        noise=noise,
+        places="\n".join(_places(start)),
+        moves="\n".join(_moves(start)),
+        sent="".join(f"  # sent at the wire: {one_line(line)}\n" for line in start.sent),
+        save=f"{{at: main, send: {_quoted(start.saves) if start.saves != Start.saves else start.saves}{replies}}}",
+    )
+
+
+def _places(start: Start) -> list[str]:
+    pager = f"  pager: {{pager: {_quoted(start.pager)}, press: space, leave: q}}"
+    question, _ = start.sure
+    return [
+        *([f"  sign_in: {{asks: {_shown(start.login)}, asks_for: user, enter: harmless}}"] if start.login else []),
+        f"  secret:  {{asks: {_shown(start.secret)}, asks_for: password, blind: true}}",
+        f"  main:    {{prompt: {_prompt(start.prompts[0])}}}",
+        *([f"  sure:    {{asks: {_shown(question)}}}"] if question else []),
+        *(f"  place_{n}: {{prompt: {_prompt(prompt)}}}" for n, prompt in enumerate(start.prompts[1:], 2)),
+        *(f"  # asks without an echo: {_quoted(question)}" for question in start.blind),
+        pager if start.pager else "  # pager: {pager: '(\\d+) lines left', press: space, leave: q}",
+    ]
+
+
+def _moves(start: Start) -> list[str]:
+    asked = "  - {from: sign_in, to: secret}          # a place that asks for a credential is answered with it"
+    return [
+        *([asked] if start.login else []),
+        f"  - {{from: secret, to: {'[main, sign_in]' if start.login else 'main'}}}",
+        *(f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n, _ in enumerate(start.prompts[1:], 2)),
+    ]
+
+
+def _prompt(text: str) -> str:
+    return _quoted("^" + _escaped(text).replace("HOSTNAME", r"(?P<hostname>\S+)").replace(NUMBER, r"\d+"))
+
+
+def _shown(text: str) -> str:
+    return _quoted(_escaped(text))
+
+
+def _escaped(text: str) -> str:
+    return re.escape(text).replace("\\ ", " ")
 
 
 def check_name(name: str) -> None:
@@ -123,4 +195,9 @@ def _title(name: str) -> str:
 
 
 def _quoted(text: str) -> str:
-    return "'" + text.replace("'", "''") + "'"
+    return "'" + one_line(text).replace("'", "''") + "'"
+
+
+def one_line(text: str) -> str:
+    """A text as a line of a file can hold it."""
+    return "".join(char if char.isprintable() else " " for char in text)

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from zinger.phrasebook.begin import commented_start
+from zinger.phrasebook.begin import NUMBER, Start, commented_start
 from zinger.plan.values.secrets import MASK
 
 TAIL = 2000
@@ -19,8 +19,6 @@ MOST_SENT = 60
 """Lines that were sent, of which a draft reminds at most."""
 _TOKEN = re.compile(r"[\w-]+|\W")
 _SPEED = re.compile(r"opened serial:\S+\?(\d+)-(\w+)$")
-_NUMBER = "\ue000"
-"""Stands for a number that counts on, in the shape of a prompt."""
 
 
 @dataclass(frozen=True)
@@ -86,7 +84,7 @@ class WireNotes:
         """The words of a line, what counts on left open."""
         words = _TOKEN.findall(line.strip())
         open_ones = {at for count, at in self._counts if count == len(words)}
-        return [_NUMBER if at in open_ones and word.isdigit() else word for at, word in enumerate(words)]
+        return [NUMBER if at in open_ones and word.isdigit() else word for at, word in enumerate(words)]
 
     def shaped(self, prompt: str) -> str:
         """A prompt with HOSTNAME in the place of the hostname; what counts on is left open."""
@@ -104,7 +102,7 @@ class WireNotes:
     @cached_property
     def _patterns(self) -> list[re.Pattern[str]]:
         shapes = (re.escape(self.shaped(prompt).rstrip()) for prompt in self.prompts)
-        return [re.compile(shape.replace("HOSTNAME", r"\S+").replace(_NUMBER, r"\d+")) for shape in shapes]
+        return [re.compile(shape.replace("HOSTNAME", r"\S+").replace(NUMBER, r"\d+")) for shape in shapes]
 
     @property
     def blind(self) -> list[str]:
@@ -193,43 +191,23 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
     """The text of a phrasebook that loads; raises ValueError where no prompt was marked."""
     if not found.prompts:
         raise ValueError("no prompt is marked in this recording: press F5 at one, in `zinger wire`")
-    secret = found.blind[0] if found.blind else "password: "
-    shapes = list(dict.fromkeys(found.shaped(prompt).rstrip() for prompt in found.prompts))
-    text = commented_start(name, f"{shapes[0]} ", found.login or "name: ", secret)
-    if found.noise:
-        patterns = "\n".join(f"  - {_quoted(_pattern(line))}" for line in found.noise)
-        text = text.replace("noise: []", f"noise:\n{patterns}")
-    if found.speed:
-        text = text.replace("  console: 9600 8N1\n", f"  console: {found.speed}\n", 1)
-    if found.blind and not found.login:  # nobody is asked for: a code lets in
-        text = re.sub(r"  sign_in: \{asks: .*\n", "", text, count=1)
-        text = re.sub(r"  - \{from: sign_in, .*\n", "", text, count=1).replace("to: [main, sign_in]", "to: main", 1)
-    if found.saves:
-        saves, question, reply = found.saving
-        replies = f", replies: {{sure: {_quoted(reply)}}}" if question else ""
-        save = f"save: {{at: main, send: {_quoted(saves)}{replies}}}   #"
-        text = re.sub(r"save: \{at: main, send: keep\} *#", lambda _: save, text)
-        if question:
-            asks = re.escape(question).replace("\\ ", " ")
-            sure = f"  sure:    {{asks: {_quoted(asks)}}}\n"
-            text = text.replace("  # pager:", f"{sure}  # pager:", 1)
-    others = list(enumerate(shapes[1:], 2))
-    more = [f"  place_{n}: {{prompt: {_quoted('^' + _escaped(shape))}}}" for n, shape in others]
-    more += [f"  # asks without an echo: {_quoted(question)}" for question in found.blind[1:]]
-    if more:
-        text = text.replace("  # pager:", "\n".join([*more, "  # pager:"]), 1)
-        ways = [f"  # - {{from: main, send: WHAT LEADS THERE, to: place_{n}}}" for n, _ in others]
-        text = text.replace("\n\nsettings:", "\n" + "\n".join(ways) + "\n\nsettings:", 1) if ways else text
-    if found.pagers:
-        pager = f"  pager: {{pager: {_quoted(_pattern(found.pagers[0])[1:-1])}, press: space, leave: q}}"
-        text = re.sub(r"  # pager: .*", lambda _: pager, text, count=1)
-    if found.sent:
-        lines = "\n".join(f"  # sent at the wire: {_one_line(line)}" for line in found.sent[:MOST_SENT])
-        text = text.replace("\n\nreadings:", f"\n{lines}\n\nreadings:", 1)
-    if found.notes:
-        head, _, rest = text.partition("\n")
-        text = "\n".join([head, *(f"# noted at the wire: {_one_line(note)}" for note in found.notes), rest])
-    return text.replace(_NUMBER, r"\d+")
+    shapes = dict.fromkeys(found.shaped(prompt).rstrip() for prompt in found.prompts)
+    first, *others = found.blind or ["password: "]
+    saves, question, answer = found.saving if found.saves else (Start.saves, "", "")
+    start = Start(
+        prompts=[f"{shape} " for shape in shapes],
+        login=found.login or ("" if found.blind else "name: "),  # nobody is asked for a name: a code lets in
+        secret=first,
+        console=found.speed or Start.console,
+        noise=[_pattern(line) for line in found.noise],
+        pager=_pattern(found.pagers[0])[1:-1] if found.pagers else "",
+        saves=saves,
+        sure=(question, answer),
+        blind=others,
+        sent=found.sent[:MOST_SENT],
+        notes=found.notes,
+    )
+    return commented_start(name, start)
 
 
 def _same_first_word(prompts: list[str]) -> str:
@@ -239,18 +217,6 @@ def _same_first_word(prompts: list[str]) -> str:
     return texts.pop() if len(prompts) > 1 and len(texts) == 1 else ""
 
 
-def _escaped(text: str) -> str:
-    return re.escape(text.rstrip() + " ").replace("HOSTNAME", r"(?P<hostname>\S+)").replace("\\ ", " ")
-
-
 def _pattern(line: str) -> str:
     """A line's shape: numbers may be others the next time."""
     return "^" + re.sub(r"\d+", r"\\d+", re.escape(line.strip()).replace("\\ ", " ")) + "$"
-
-
-def _one_line(text: str) -> str:
-    return "".join(char if char.isprintable() else " " for char in text)
-
-
-def _quoted(text: str) -> str:
-    return "'" + _one_line(text).replace("'", "''") + "'"
