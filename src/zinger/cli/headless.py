@@ -8,6 +8,7 @@ import signal
 import sys
 import time
 from collections.abc import Callable, Mapping
+from enum import Enum
 from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
@@ -22,34 +23,47 @@ from zinger.store.journal import Journal
 WATCH_EVERY = 0.1
 
 
+class Printed(Enum):
+    """What is printed on the standard output; all else goes to the other one."""
+
+    TEXT = "sentences"
+    JSON = "one document at the end"
+    LINES = "an event a line, the summary as the last"
+
+    @classmethod
+    def wanted(cls, as_json: bool, as_lines: bool = False) -> Printed:
+        """As the options say."""
+        if as_lines:
+            return cls.LINES
+        return cls.JSON if as_json else cls.TEXT
+
+
 def carry_out(
     job: OpenJob,
     options: Options,
-    as_json: bool,
+    printed: Printed,
     keep_yard: bool = False,
     afterwards: Callable[[], object] = lambda: None,
     tell: Callable[[Entry], None] | None = None,
-    as_lines: bool = False,
 ) -> int:
     """Run the job to its end without a screen; returns the exit code.
 
     `afterwards` is called when all devices are left and the findings are printed, before the count; `tell` with every
-    entry of the journal, as it is written. `as_lines`: what is printed at the end is one JSON line more.
+    entry of the journal, as it is written.
     """
-    as_json |= as_lines
     run = Run(job, options)
-    interrupted = asyncio.run(_carry_out(run, as_json, keep_yard, tell))
+    interrupted = asyncio.run(_carry_out(run, printed, keep_yard, tell))
     remember_job(job.folder.path, len(job.plan.devices), job.board.counts())
-    if not as_json:
+    if printed is Printed.TEXT:
         print_findings(run)
     if not interrupted:
         afterwards()
-    return conclude(run, as_json, as_lines)
+    return conclude(run, printed)
 
 
-async def _carry_out(run: Run, as_json: bool, keep_yard: bool, tell: Callable[[Entry], None] | None = None) -> bool:
+async def _carry_out(run: Run, printed: Printed, keep_yard: bool, tell: Callable[[Entry], None] | None = None) -> bool:
     """Carry all devices; returns whether it was interrupted by a signal."""
-    out = sys.stderr if as_json else sys.stdout
+    out = sys.stdout if printed is Printed.TEXT else sys.stderr
     interrupted, went_wrong = asyncio.Event(), True
     telling = _Telling(tell) if tell is not None else None
     loop = asyncio.get_running_loop()
@@ -128,15 +142,15 @@ async def _watch(run: Run, out: TextIO, interrupted: asyncio.Event) -> None:
         await asyncio.sleep(WATCH_EVERY)
 
 
-def conclude(run: Run, as_json: bool, as_line: bool) -> int:
+def conclude(run: Run, printed: Printed) -> int:
     """Print the count, as text or with everything else as JSON; returns the exit code that it means."""
     lines = {name: run.job.board.lines[name] for name in run.carriers}
     proved = run.proved()
     configured = sum(line.mood is Mark.CONFIGURED for line in lines.values())
     also = f", {configured} configured" if configured else ""
-    if as_line:
+    if printed is Printed.LINES:
         print(json.dumps({"event": "summary", **summary(run)}))
-    elif as_json:
+    elif printed is Printed.JSON:
         print(json.dumps(summary(run), indent=1))
     else:
         print(f"{len(proved)} of {len(lines)} devices proved{also}")

@@ -76,10 +76,11 @@ def demo(
         if shown is not None and shown.folder.journal.exists():
             write_handover(shown)
         return
-    from zinger.cli.headless import carry_out
+    from zinger.cli.headless import Printed, carry_out
 
     opened = open_job(where)
-    raise typer.Exit(carry_out(opened, options, as_json, afterwards=lambda: write_handover(opened, quiet=as_json)))
+    printed = Printed.wanted(as_json)
+    raise typer.Exit(carry_out(opened, options, printed, afterwards=lambda: write_handover(opened, quiet=as_json)))
 
 
 def run(
@@ -153,7 +154,7 @@ def run(
     if not without_screen:
         show(partial(open_job, job), options, start=True)
         return
-    from zinger.cli.headless import carry_out
+    from zinger.cli.headless import Printed, carry_out
 
     opened = open_job(job)
     if not_done:
@@ -165,7 +166,8 @@ def run(
         options = replace(options, only=names)
     from zinger.cli.eventlog import teller
 
-    raise typer.Exit(carry_out(opened, options, as_json, keep_yard, tell=teller(events, log), as_lines=events))
+    printed = Printed.wanted(as_json, as_lines=events)
+    raise typer.Exit(carry_out(opened, options, printed, keep_yard, tell=teller(events, log)))
 
 
 def _dry(opened: OpenJob, only: Sequence[str], not_done: bool) -> None:
@@ -191,7 +193,7 @@ def prove(
     trace: Trace = None,
 ) -> None:
     """Read everything back and look in from the network, without changing anything."""
-    from zinger.cli.headless import carry_out
+    from zinger.cli.headless import Printed, carry_out
     from zinger.run.options import Options
 
     options = Options(
@@ -204,7 +206,7 @@ def prove(
         sends=False,
         trace=trace,
     )
-    raise typer.Exit(carry_out(open_job(job), options, as_json))
+    raise typer.Exit(carry_out(open_job(job), options, Printed.wanted(as_json)))
 
 
 def practice(

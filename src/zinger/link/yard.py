@@ -46,16 +46,16 @@ class Yard:
         is asked on that connection any more.
         """
         async with self._lock:
+            line = b""
             try:
                 line = await self._line_for({"do": do, "token": self._token, **what})
-            except (OSError, ValueError):  # a line without end is a ValueError
-                line = b""
-            except BaseException:
-                self.close()
-                raise
-            if not line:
-                self.close()
-                raise YardError("the practice yard is not there any more")
+            except (OSError, ValueError) as error:  # a line without end is a ValueError
+                raise YardError("the practice yard is not there any more") from error
+            finally:
+                if not line:
+                    self.close()
+        if not line:
+            raise YardError("the practice yard is not there any more")
         return self._answer(line)
 
     async def _line_for(self, question: dict[str, Any]) -> bytes:
