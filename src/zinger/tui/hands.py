@@ -121,7 +121,7 @@ class HandsList(Rows):
         done = self.hands.log[-4:] if self.hands else []
         for act, _, ended in reversed(done):
             stamp = time.strftime("%H:%M:%S", time.localtime(ended))
-            deed = f"{act.verb.value} {act.subject}"
+            deed = f"{act.verb.value} {act.subject.partition(' ')[0]}"  # of terms, not which wording of them
             yield None, Text("    " + first_fitting(width - 4, f"{stamp}  {deed}", f"{stamp[:5]} {deed}", deed), DIM)
 
     def count(self) -> int:
