@@ -357,7 +357,7 @@ class OnWire(ABC):
         end = None if event.expected_end is None else time.time() + event.expected_end - now
         self.line.wait(event.why, end, event.what)
         if event.what is Waiting.BOOT:
-            self._boot_began = now
+            self._boot_began = now if event.expected_end is None else event.expected_end - self.boots_in
             self.line.at("booting")
             if self.line.mood is Mark.NOW:
                 self.line.say("booting")

@@ -99,7 +99,11 @@ class TerminalSurface:
 
     def _boots_from(self, now: float) -> None:
         self.sight.boot_began, self.sight.up, self.locator.at = now, 0.0, None
-        self._tell("booting", now + self.timing.boots_in, Waiting.BOOT)
+        self._tell_of_boot()
+
+    def _tell_of_boot(self) -> None:
+        assert self.sight.boot_began is not None
+        self._tell("booting", self.sight.boot_began + self.timing.boots_in, Waiting.BOOT)
 
     @property
     def boots(self) -> bool:
@@ -121,6 +125,9 @@ class TerminalSurface:
         self.sight.begin(request, now)
         if isinstance(request, Do):
             self._tell_of(request)
+        elif self.boots:
+            self._told = ""  # whoever looks anew is told anew what is waited for
+            self._tell_of_boot()
 
     def turn(self, now: float) -> Turn:
         """What to do now: send, wait, or the reply to the request. Raises NoRow for a fault of ours."""
