@@ -145,7 +145,7 @@ def commented_start(name: str, start: Start) -> str:
         places="\n".join(_places(start)),
         moves="\n".join(_moves(start)),
         sent="".join(f"  # sent at the wire: {one_line(line)}\n" for line in start.sent),
-        save=f"{{at: main, send: {_quoted(start.saves) if start.saves != Start.saves else start.saves}{replies}}}",
+        save=f"{{at: main, send: {_quoted(start.saves)}{replies}}}",
     )
 
 

@@ -119,6 +119,8 @@ class Asked:
     waiting: int = 0
     later: int = 0
     """How often a person put it off."""
+    shows: bool = False
+    """Whether it may show by itself that it was done."""
 
 
 def _untold(event: entries.Happened, subject: str) -> None:
@@ -163,6 +165,7 @@ class Hands:
             if self.helper and not self.by_person:
                 self._have_helped(item)
         item.waiting += 1
+        item.shows |= seen is not None
         watch = asyncio.create_task(self._watch(act, seen)) if seen is not None else None
         try:
             with blocked():

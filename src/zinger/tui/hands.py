@@ -147,6 +147,8 @@ def _how(item: Asked, by_yard: bool) -> str:
     if item.begun:
         return f"{item.act.why} · the yard's hands do it"
     later = "put off; " if item.later else ""
+    if item.shows and not by_yard:
+        return f"{later}{item.act.why} · seen by itself; else press {item.number}"
     done = "to type it in" if item.act.entry and not by_yard else "when it is done"
     return f"{later}{item.act.why} · press {item.number} {done}"
 
