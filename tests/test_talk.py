@@ -213,6 +213,12 @@ def test_something_unknown_is_waited_for_in_bounded_time_and_nothing_is_pressed(
     assert player.sent == [] and player.now - began < at_most
 
 
+def test_what_somebody_typed_behind_the_question_that_comes_next_is_taken_away(quern: Phrasebook) -> None:
+    player = Player(quern, [b"leave", b"\r\nwho is there? half a li", b"\r\nwho is there? "])
+    left = player.run(do(typed("leave"), frozenset({"sign_in"}), "leaving"), b"sw in base, do: ")
+    assert left.error is None and player.sent == ["leave", "\r", "\x18"]
+
+
 def test_a_line_of_an_answer_before_a_log_line_is_no_question_that_nobody_knows(quern: Phrasebook) -> None:
     """It ends as questions do, and the rest of the answer comes late."""
     page = b"\r\n   console ......... (none)\r\n.. 24 lines below .."

@@ -235,19 +235,19 @@ class Terminal:
             half = half or (self.places[name], match)
         return half
 
-    def is_half_answered(self, tail: str, screen: str = "") -> bool:
-        """Whether somebody's text without its Enter stands behind a question at which Enter is harmless."""
-        begun = (sign.match(tail, screen) for sign in self._harmless)
-        return any(match is not None and match.end() < len(tail) for match in begun)
+    def half_answered(self, tail: str, screen: str = "") -> str:
+        """The question at which Enter is harmless, and behind which somebody's text without its Enter stands; or ""."""
+        begun = ((name, sign.match(tail, screen)) for name, sign in self._harmless.items())
+        return next((name for name, match in begun if match is not None and match.end() < len(tail)), "")
 
     @cached_property
-    def _harmless(self) -> list[Sign]:
+    def _harmless(self) -> dict[str, Sign]:
         """The questions at which Enter is harmless, as they begin."""
-        return [
-            replace(sign, pattern=re.compile(sign.pattern.pattern.removesuffix("$")))
+        return {
+            name: replace(sign, pattern=re.compile(sign.pattern.pattern.removesuffix("$")))
             for name, sign in self.signs.items()
             if sign.enter_is_harmless and not sign.blind and self.places[name].kind is not Kind.PROMPT
-        ]
+        }
 
     def _half_typed(self, name: str, match: re.Match[str]) -> bool:
         return self.places[name].kind is Kind.PROMPT and bool(match["half_typed"])

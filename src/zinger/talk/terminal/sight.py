@@ -178,7 +178,7 @@ class Sight:
         if self.boot_began is not None:
             return self._booting(self.boot_began, look.patience, now)
         tell = "waits for it to answer"
-        if self.cleared < _CLEARED and self.locator.terminal.is_half_answered(buffer.tail, buffer.text):
+        if self._half_answered_at:
             return self._half_answered(now)
         if self.locator.standing:
             return self._stare(look.patience, now, tell)
@@ -195,6 +195,12 @@ class Sight:
         if said := next((line for line in reversed(lines) if line.strip()), ""):
             return Stuck("it talks and talks and no known place comes", said)
         return Unanswered("Nothing answers on this line. Is the device plugged in and switched on?")
+
+    @property
+    def _half_answered_at(self) -> str:
+        """The question behind which somebody's half answer stands; empty for none, or where it can't be taken away."""
+        buffer = self.locator.buffer
+        return self.locator.terminal.half_answered(buffer.tail, buffer.text) if self.cleared < _CLEARED else ""
 
     def _half_answered(self, now: float) -> View:
         """Somebody's answer without its Enter goes, once it holds still; where that does not help, it is stared at."""
@@ -247,8 +253,9 @@ class Sight:
             self.longest, self.grown = len(tail), now
         limit = self.timing.strange if self._asks(tail) else patience
         wall = max(self.began, self.grown, self.locator.lined) + _WALL * limit
-        until = min(self.locator.heard + limit, wall)
+        until, still = min(self.locator.heard + limit, wall), self.locator.heard + self.timing.settle
         if now < until:
+            until = min(until, still) if now < still else until
             return View(Input.UNKNOWN, until=until, why="something unknown stands there", tell=tell)
         stood = max(1.0, now - max(self.began, self.grown))
         words = f"Unknown prompt: no pattern of this phrasebook matches. It has been there for {stood:.0f} s; "
@@ -346,6 +353,9 @@ class Sight:
             return View(Input.TALKS_WITHOUT_END, error=error)
         view = self._where(do.expect | self.locator.terminal.pagers, now)
         if view is None:
+            still = now >= self.locator.heard + self.timing.settle
+            if still and self._half_answered_at not in ("", self.begun_name):  # what stands there is not our answer
+                return self._half_answered(now)
             return self._at_work(do, now) or self._blind_silence(do, now) or self._run_out(do.patience, now)
         if view.seen is Input.PLACE and view.at is not None and self._is_asked_anew(view.at):
             return View(Input.BLIND_PLACE, view.at)
