@@ -76,9 +76,8 @@ async def carried(echo_check: bool, recording: bool) -> float:
     """The same through pump, masker, conversation and, if wanted, echo check and recording."""
     near, far = await _pair()
     book = shipped_families()["quern-s2"]
-    pump = ConsolePump(
-        Conversation(book.terminal, Timing(echo_check=echo_check, blind_pace=0)), lambda ref: "", Masker(["a-secret-of-the-job"])
-    )
+    timing = Timing(echo_check=echo_check, blind_pace=0)  # its line loses nothing
+    pump = ConsolePump(Conversation(book.terminal, timing), lambda ref: "", Masker(["a-secret-of-the-job"]))
     link = TcpLink("bench")
     await asyncio.get_running_loop().create_connection(lambda: link, sock=near)
     with tempfile.TemporaryDirectory() as folder:
