@@ -158,7 +158,7 @@ class Odd(asyncio.Protocol):
 @pytest.mark.parametrize(
     ("way", "why"),
     [
-        ("flood", "never holds still|does not know|talks and talks"),
+        ("flood", "never holds still|does not know|line after line"),
         ("closes", "interrupted 12 times|link was lost"),
         ("tongue", "Unknown prompt: no pattern of this phrasebook matches"),
     ],

@@ -30,6 +30,7 @@ _PUSHED_AWAY = 5
 """So often a line that a log line pushed away is shown again, before it is cancelled."""
 _WAKES = 2
 """So many keys wake a device that sleeps: one that takes away what somebody left, and Enter."""
+_TALKS = "It shows line after line, and no known prompt: no pattern of this phrasebook matches."
 _CLEARED = 2
 """So often somebody's half answer is taken away in one request."""
 TWICE = 2
@@ -193,7 +194,7 @@ class Sight:
         """What it ends in where no known place came: it showed something meanwhile, or nothing at all."""
         lines = self.locator.buffer.recent() if self.locator.lined > self.began else []
         if said := next((line for line in reversed(lines) if line.strip()), ""):
-            return Stuck("it talks and talks and no known place comes", said)
+            return Stuck(_TALKS, said)
         return Unanswered("Nothing answers on this line. Is the device plugged in and switched on?")
 
     @property
@@ -349,7 +350,7 @@ class Sight:
     def _answering(self, do: Do, now: float) -> View:
         buffer = self.locator.buffer
         if now - self.began > self.timing.longest_answer or buffer.clipped:
-            error = Stuck("it talks and talks and no known place comes", buffer.tail)
+            error = Stuck(_TALKS, buffer.tail)
             return View(Input.TALKS_WITHOUT_END, error=error)
         view = self._where(do.expect | self.locator.terminal.pagers, now)
         if view is None:
