@@ -8,6 +8,7 @@ import os
 import signal
 import subprocess
 from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -37,6 +38,14 @@ async def carried(folder: JobFolder, **options: Any) -> tuple[Run, OpenJob]:
     await run.start()
     await asyncio.wait_for(run.wait(), 120)  # a bound for a machine that is busy, not a measure
     return run, job
+
+
+def its_own(folder: JobFolder, change: tuple[str, str]) -> None:
+    """Give the job its own phrasebook of the switch, in which one thing is written differently."""
+    source = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text()
+    assert source.count(change[0]) == 1, change
+    (folder.path / "phrasebooks").mkdir()
+    (folder.path / "phrasebooks" / "quern-s2.yaml").write_text(source.replace(*change))
 
 
 def test_the_demo_from_factory_state_to_proved_leaks_nothing(tmp_path: Path) -> None:
@@ -149,6 +158,23 @@ async def test_a_cut_console_is_found_again(practice: Practice) -> None:
     await practice.yard.ask("fault", device=practice.device, kind="cut")
     await asyncio.wait_for(run.wait(), 30)
     assert run.proved() == [practice.device]
+    await run.stop()
+
+
+async def test_a_device_that_falls_silent_is_looked_at_again_and_switched_on(practice: Practice) -> None:
+    """Somebody pulled its plug in the middle of a line; nothing on its console tells so, and nothing answers there."""
+    its_own(practice.folder, ("'rename {{ value }}', undo", "'rename {{ value }}', patience: 2 s, undo"))
+    job = OpenJob(practice.folder)
+    run = Run(job, Options(power_cut=False))
+    await run.start()
+    line = job.board.lines[practice.device]
+    while line.sentence != "sending hostname":
+        await asyncio.sleep(0.001)
+    await practice.yard.ask("power", device=practice.device, on=False)
+    await asyncio.wait_for(run.wait(), 120)  # a bound for a machine that is busy, not a measure
+    assert run.proved() == [practice.device]
+    plugged = [act.why for act, *_ in run.world.hands.log if act.verb is Verb.PLUG]
+    assert len(plugged) == 2 and plugged[1] == "nothing answers on its console", plugged
     await run.stop()
 
 
@@ -293,12 +319,7 @@ async def test_the_wrong_box_is_not_spoken_to(practice: Practice) -> None:
 
 async def test_a_refused_secret_is_said_with_the_devices_words(practice: Practice) -> None:
     """The job's own phrasebook promises more than the device takes: its refusal stands beside the phrase."""
-    books = practice.folder.path / "phrasebooks"
-    books.mkdir()
-    from importlib import resources
-
-    source = (resources.files("zinger.phrasebook") / "families" / "quern-s2.yaml").read_text()
-    (books / "quern-s2.yaml").write_text(source.replace("shortest: 12", "shortest: 4"))
+    its_own(practice.folder, ("shortest: 12", "shortest: 4"))
     done = zinger("secret", practice.folder.path, f"{practice.device}/administrator", stdin="tiny1\n")
     assert done.returncode == 0
     run, job = await carried(practice.folder, power_cut=False)

@@ -16,9 +16,13 @@ from tests.conftest import stop_yard, zinger
 from zinger.link.yard import Yard
 from zinger.run import practice
 from zinger.run.hands import Act, Verb
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.practice import YardHands
+from zinger.run.run import Run
 from zinger.run.stages.save import Save
 from zinger.run.stages.stage import Pass
+from zinger.store.folder import JobFolder
 from zinger.store.journal import Journal
 
 HEAD = "site,role,hostname,family,address,serial,mac\n"
@@ -215,6 +219,29 @@ def test_a_selector_is_turned_by_hand_and_what_it_will_do_is_evidence(job: Calla
     again = zinger("run", folder, "--headless")  # set up already: nothing is turned, nothing sent
     assert again.stdout.splitlines()[-1] == "1 of 1 devices proved", again.stdout + again.stderr
     assert "selector" not in again.stdout
+
+
+async def test_a_device_that_hands_out_addresses_is_on_before_the_laptop_waits_for_one(
+    job: Callable[..., Path],
+) -> None:
+    """Live, by hand; nobody gets as far as an address here, so nothing is dialled."""
+    row = "Upper Kettle,trackside,kvr-uk-is1,Pennant I7,10.44.24.11,PI7-3308,02-4b-56-77-33-08\n"
+    folder = job(devices_csv=HEAD + row)
+    (folder / "job.yaml").write_text((folder / "job.yaml").read_text().replace("mode: practice", "mode: live"))
+    run = Run(OpenJob(JobFolder(folder)), Options())
+    await run.start()
+    hands = run.world.hands
+    asked: list[Act] = []
+    async with asyncio.timeout(60):
+        while not asked or asked[-1].verb is not Verb.DHCP:
+            await asyncio.sleep(0.01)
+            for act in [item.act for item in hands.in_order() if item.act not in asked]:
+                asked.append(act)
+                if act.verb is not Verb.DHCP:
+                    hands.finish(act)
+    await run.stop()
+    assert [act.verb for act in asked] == [Verb.PLUG, Verb.DHCP], asked
+    assert "selector under the lid to BENCH" in asked[0].do, "it is read at power-on only"
 
 
 def test_a_router_gives_its_configuration_which_is_sealed_into_the_job(job: Callable[..., Path]) -> None:
