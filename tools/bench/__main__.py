@@ -9,7 +9,7 @@ import asyncio
 import subprocess
 import sys
 
-from tools.bench import conversations, families, lineup, plans, recognition, schedules, starting
+from tools.bench import conversations, crowd, families, lineup, plans, recognition, schedules, starting
 
 
 def _conversations() -> None:
@@ -31,6 +31,7 @@ PARTS = {
     "lineup": lambda: asyncio.run(lineup.lineup()),
     "starting": starting.starting,
     "families": lambda: asyncio.run(families.families()),
+    "crowd": lambda: asyncio.run(crowd.crowd()),
 }
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from pathlib import Path
 from typing import Any, ClassVar
@@ -100,9 +101,11 @@ class ChoiceDialog(ModalScreen[Any]):
         self._share_out()
 
     def _share_out(self) -> None:
-        """The choices are always in sight; what has no room beside them is scrolled."""
-        rows = self.app.size.height
-        listed = min(len(self._choices), 16, max(4, rows // 2))
+        """What is told has room before the choices have, of which a third of the screen is always in sight."""
+        width, rows = self.app.size
+        inside = min(100, width * 95 // 100) - 8
+        told = sum(len(textwrap.wrap(line, inside)) or 1 for line in f"\n{self.body}\n".split("\n"))
+        listed = min(len(self._choices), 16, max(4, rows // 3, rows - 9 - told))
         self.query_one(Choices).styles.height = listed
         self.query_one("#dialog-body").styles.max_height = max(3, rows - listed - 9)
 

@@ -25,7 +25,7 @@ from zinger.store.vault import Vault
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.filter_box import FilterBox
 from zinger.tui.footer import KeysFooter
-from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, fit
+from zinger.tui.look import BRASS, DIM, GREEN, PAPER, ROSE, VIOLET, first_fitting, fit
 from zinger.tui.parts import COMMON, Headline, ZingerScreen
 from zinger.tui.rows import Rows
 from zinger.wording import counted, short
@@ -78,6 +78,7 @@ class CredentialRows(Rows):
         age = short(time.time() - row.since) if row.since is not None else "?" if row.kept else ""
         name, rest = max(14, min(22, width // 6)), width - 60
         text = Text(f" {fit(row.device, name - 1):<{name}}", PAPER)
+        who = first_fitting(22, who, who.partition(",")[0])  # with which other entry is told by the entry
         text.append(f"{fit(who, 22):<24}", PAPER if row.account else DIM)
         if width >= 120:
             text.append(f"{row.address:<17}", DIM)
