@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.conftest import lay_out
 from zinger.desk import jobparts
 from zinger.desk.editing import Desk
 from zinger.files import FileError
@@ -324,6 +325,23 @@ def test_a_device_is_copied_with_counted_names_and_free_addresses(tmp_path: Path
     assert [d.name for d in desk.resolved().devices] == ["sw08", "sw10", "sw11", "sw12"]
     desk.save()
     assert b"sw09" not in (tmp_path / "devices.csv").read_bytes()
+
+
+def test_whoever_calls_a_device_by_its_name_goes_on_to(tmp_path: Path) -> None:
+    lay_out(tmp_path / "job")
+    desk = Desk(JobFolder(tmp_path / "job"), RULES, {})
+    core = desk.plan.device("kvr-wj-cs1")
+    changes = desk.changes([core], "hostname", "core", desk.targets([core], "hostname")[0])
+    assert [change.text for change in changes] == [
+        "core", "23-24 core their 2/11-2/12", "24 core their 2/13", "24 core their 2/14"
+    ]  # fmt: skip
+    desk.make(changes, "renamed")
+    assert not [p for p in desk.resolved().problems if "not in the plan" in str(p)]
+    desk.undo()
+    assert not desk.edits.unsaved, "one step"
+    desk.write_row("kvr-uk-br1", {"hostname": "mast"}, "as shown")
+    sheet = (tmp_path / "job" / "devices.csv").read_text()
+    assert "mast,Tarn B2" in sheet and ",mast station channel 100" in sheet and "kvr-uk-br1" not in sheet
 
 
 def test_a_value_is_lifted_to_a_layer_or_dropped_for_that_of_one(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Callable
+from dataclasses import replace
 from ipaddress import ip_address, ip_interface, ip_network
 from pathlib import Path
 from types import SimpleNamespace
@@ -26,6 +27,7 @@ from zinger.run.claims import Claims
 from zinger.run.consolepump import ConsolePump
 from zinger.run.hands import Act, CannotBeDone, Hands, HandsNeeded, Verb
 from zinger.run.memory import Span, Worker, credentials, remember
+from zinger.run.newnames import by_present_names
 from zinger.run.openjob import OpenJob, open_again
 from zinger.run.pump import TakenOver
 from zinger.run.spots import Spots
@@ -36,12 +38,17 @@ from zinger.store.entries import (
     Found,
     Happened,
     MaySignIn,
+    Met,
     NeedsYou,
+    Noted,
     Proved,
+    Renamed,
     Renewed,
     RunBegan,
     RunEnded,
+    SignedIn,
     StageDone,
+    Stands,
     WasRefused,
     read,
     written,
@@ -50,6 +57,7 @@ from zinger.store.folder import JobFolder
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
+from zinger.store.vault import Vault
 from zinger.talk.conversation import Conversation
 from zinger.talk.driver import Running
 from zinger.talk.errands.arrive import arrive
@@ -107,6 +115,40 @@ def test_credentials_come_in_the_order_of_belief(job: Callable[..., Path], quern
     assert names(MaySignIn("installer", mine))[:2] == ["factory/quern-s2", mine]
     done = names(Renewed("installer", mine), MaySignIn("kettle-admin", "kvr-wj-sw1/administrator"))
     assert done == [mine, "kvr-wj-sw1/administrator", "factory/quern-s2"]
+
+
+def test_a_box_is_known_by_its_new_name_and_a_name_that_is_given_again_is_another_box(job: Callable[..., Path]) -> None:
+    device = OpenJob(JobFolder(job(devices_csv=ONE_DEVICE))).plan.devices[0]
+
+    def entry(n: int, name: str, event: Happened) -> Entry:
+        return Entry(n, 1000.0 + n, name, *written(event))
+
+    met = entry(1, "old", Met("QS2 0411", "")), entry(2, "old", SignedIn("boss", "old/administrator"))
+    told = by_present_names(met, [device])
+    assert told.new_names == {"kvr-wj-sw1": "old"} and "old" not in told.of
+    assert remember(told.of["kvr-wj-sw1"]).accepted == [("boss", "kvr-wj-sw1/administrator")]
+    once = by_present_names([*met, entry(3, "kvr-wj-sw1", Renamed("old")), entry(4, "old", Noted("new"))], [device])
+    assert not once.new_names and [e.id for e in once.of["kvr-wj-sw1"]] == [1, 2, 3] and len(once.of["old"]) == 1
+
+    unnumbered = replace(device, serial="", mac="")
+    assert not by_present_names(met, [unnumbered]).new_names, "nothing tells that it is the same"
+    assert by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [unnumbered]).new_names
+    for other in (replace(device, serial="QS2-0412"), replace(device, mac="02-4b-56-10-33-09", serial="")):
+        assert not by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [other]).new_names
+    known = entry(3, "kvr-wj-sw1", Met("QS2-0411", ""))
+    assert not by_present_names([*met, known], [device]).new_names, "it is known by its own name"
+    assert not by_present_names(met, [device, replace(device, name="old")]).new_names, "the plan has both"
+
+
+def test_entries_of_the_vault_go_with_a_name_and_none_is_lost(tmp_path: Path) -> None:
+    vault = Vault(tmp_path / "vault.age")
+    vault.put({SecretRef(name): name[::-1] for name in ("old/a", "old/shared", "old/typed", "older/a", "new/typed")})
+    since = vault.since("old/a")
+    vault.carry_over("old", "new", {"old/shared"})
+    kept = {name: vault.get(SecretRef(name)) for name in Vault(tmp_path / "vault.age").names()}
+    assert kept == {"new/a": "a/dlo", "new/shared": "derahs/dlo", "old/shared": "derahs/dlo", "older/a": "a/redlo",
+                    "new/typed": "depyt/wen", "old/typed": "depyt/dlo"}  # fmt: skip
+    assert vault.since("new/a") == since
 
 
 async def test_hands_are_asked_once_listed_in_order_and_done_by_a_person() -> None:

@@ -20,6 +20,8 @@ from zinger.plan.model import Device, Layer, Plan, Site
 from zinger.plan.problems import Change, Problem
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.standing import standing
+from zinger.plan.subjects.switching.settings import UPLINKS
+from zinger.plan.subjects.wireless.settings import BRIDGE, JOINED
 from zinger.plan.subnets import free_addresses
 from zinger.plan.values.addresses import parse_network
 from zinger.plan.values.bad import BadValue
@@ -57,6 +59,8 @@ class Move:
 
 ADDRESSES = frozenset({"management.ipv6", "management.out_of_band", "management.gateway", "management.gateway6"})
 """Settings of one device or of its site, which a role can't give."""
+NAME_OTHERS = (UPLINKS.name, BRIDGE.name, JOINED.name)
+"""Settings that call another device by its name."""
 _ITS_OWN = frozenset({"hostname", "management.address", "serial", "mac", "label", "fingerprint", "console"})
 """What a copy of a device does not have of it."""
 
@@ -139,7 +143,15 @@ class Desk:
         value = text.strip() or None
         if target.stem:
             return [Change((*target.stem, *setting.split(".")), value)]
-        return [Change((setting,), value, d.spot.line) for d in devices if d.spot.line]
+        own = [Change((setting,), value, d.spot.line) for d in devices if d.spot.line]
+        return own + (self._called_there(devices[0], value) if setting == "hostname" and value and own else [])
+
+    def _called_there(self, device: Device, name: str) -> list[Change]:
+        """Where rows of other devices call it by its name, they go on to."""
+        word = re.compile(rf"(?<![\w-]){re.escape(device.name)}(?![\w-])", re.IGNORECASE)
+        rows = [(d.spot.line, setting) for d in self.plan.devices for setting in NAME_OTHERS if setting in d.own]
+        texts = [(row, setting, self.edits.cells(row).get(setting, "")) for row, setting in rows if row]
+        return [Change((s,), word.sub(name, text), row) for row, s, text in texts if word.search(text)]
 
     @staticmethod
     def refusal(setting: str, text: str) -> str:
@@ -309,7 +321,8 @@ class Desk:
                     parse(text)
                 except BadValue as error:
                     raise JobFolderError(f"{error.what}. {error.repair}") from None
-        row = self.resolved().device(name).spot.line
-        self.make([Change((column,), text, row) for column, text in cells.items()], words)
+        device = self.resolved().device(name)
+        here = self.targets([device], "")[0]
+        self.make([c for column, text in cells.items() for c in self.changes([device], column, text, here)], words)
         if self.save():
             raise JobFolderError("somebody else changed the same places meanwhile; look at the plan")

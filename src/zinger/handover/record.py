@@ -11,6 +11,7 @@ from zinger.plan.revision import revision_of
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import Outcome, title_of
 from zinger.run.memory import Memory, remember
+from zinger.run.newnames import by_present_names
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
 
@@ -96,14 +97,11 @@ class DeviceRecord:
 
 def records(plan: Plan, scripts: Mapping[str, Script], entries: Iterable[Entry]) -> list[DeviceRecord]:
     """One record a device of the plan, in its order; only the last run counts for the timeline."""
-    by_device: dict[str, list[Entry]] = {}
-    for entry in entries:
-        by_device.setdefault(entry.device, []).append(entry)
-    found = []
-    for device in plan.devices:
-        mine = by_device.get(device.name, [])
-        found.append(DeviceRecord(device, scripts.get(device.name), remember(mine)))
-    return found
+    happened = by_present_names(entries, plan.devices).of
+    return [
+        DeviceRecord(device, scripts.get(device.name), remember(happened.get(device.name, ())))
+        for device in plan.devices
+    ]
 
 
 def by_site(found: list[DeviceRecord]) -> list[tuple[Site, list[DeviceRecord]]]:

@@ -34,6 +34,13 @@ class HostKeys:
             return
         write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())
 
+    def carry_over(self, before: str, now: str) -> None:
+        """The device that was met under one name is called otherwise now. Raises FileError."""
+        key = self._keys.get(before)
+        if key is not None:
+            self.pin((now,), self._keys.get(now, key))
+            self.forget(lambda name: name == before)
+
     def forget(self, whose: Callable[[str], bool]) -> None:
         """Drop the keys under these names: another device is there now. Raises FileError."""
         left = {name: key for name, key in self._keys.items() if not whose(name)}

@@ -16,6 +16,7 @@ from zinger.proof.findings import planned_words
 from zinger.proof.outcome import State
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
+from zinger.run.newnames import by_present_names
 from zinger.script.compile import Script
 from zinger.script.scripts import Scripts
 from zinger.store import entries
@@ -56,6 +57,8 @@ class OpenJob(OpenPlan):
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
         self.unspoken: dict[str, Memory] = {device.name: Memory() for device, _ in planned}
         """What is known of devices that no phrasebook speaks to."""
+        self.new_names: dict[str, str] = {}
+        """Devices whose new name the journal does not know yet: the name now, and the one before."""
         self.terms: list[entries.TermsAccepted] = []
         """What a person accepted in this job so far."""
         self.kept_aside = ""
@@ -97,18 +100,18 @@ class OpenJob(OpenPlan):
                 f"the journal was damaged and is kept aside as {journal.kept_aside.name}; "
                 "devices are read again before anything is sent"
             )
-        happened: dict[str, list[entries.Entry]] = {name: [] for name in (*self.board.lines, *self.unspoken)}
-        for entry in journal.entries():
+        every = list(journal.entries())
+        happened = by_present_names(every, self.plan.devices)
+        self.new_names = happened.new_names
+        for entry in every:
             event = entries.read(entry) if entry.kind == entries.TermsAccepted.kind else None
             if isinstance(event, entries.TermsAccepted):
                 self.terms.append(event)
-            if entry.device in happened:
-                happened[entry.device].append(entry)
         for name in self.unspoken:
-            self.unspoken[name] = remember(happened[name])
+            self.unspoken[name] = remember(happened.of.get(name, ()))
         self.board.by_hand = {name: by_hand_words(self, name) for name in self.unspoken}
         for name, line in self.board.lines.items():
-            self.memories[name] = remember(happened[name])
+            self.memories[name] = remember(happened.of.get(name, ()))
             recall(line, self.memories[name])
 
 

@@ -26,6 +26,8 @@ from zinger.run.consolewire import ConsoleWire
 from zinger.run.credentials import settled, unfinished
 from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
+from zinger.run.memory import remember
+from zinger.run.newnames import by_present_names, carry_over
 from zinger.run.onwire import Assignment, OnWire
 from zinger.run.openjob import OpenJob, show_notes
 from zinger.run.options import Options
@@ -162,6 +164,9 @@ class Run:
         assert self.world is not None
         devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
         job, world = self.job, self.world
+        for device in devices:
+            if device.name in job.new_names:
+                await self._carry_over(device.name, job.new_names[device.name])
         asked = job.plan.password_rules
         rules = {family: job.books[family].rules.asked_of_passwords(asked) for family in {d.family for d in devices}}
         made = world.vault.ensure((ref, rules[d.family]) for d in devices for ref in needed_secrets(d))
@@ -179,6 +184,25 @@ class Run:
         for device in devices:
             await self._begin(world, device, manner or self._manner)
         return [device.name for device in devices]
+
+    async def _carry_over(self, name: str, before: str) -> None:
+        """What is known of a device goes with it to its new name. Raises RunError while it is in work under another."""
+        assert self.world is not None and self.journal is not None
+        job, journal, pins = self.job, self.journal, (self.world.dialer.host_keys, self.world.dialer.certificates)
+        task, carrier = self.tasks.get(before), self.carriers.get(before)
+        if task is not None and not task.done():
+            raise RunError(f"{name} is in work as {before} still; wait until it is through, or stop everything (q)")
+        if carrier is not None:  # its console has room for one
+            for wire in carrier.wires:
+                wire.pump.leave()
+            del self.carriers[before], self.tasks[before]
+        needed = {ref.name for device in job.plan.devices for ref in needed_secrets(device)}
+        await self._write(carry_over(before, name, self.world.vault, needed, pins), name)
+        happened = by_present_names(await asyncio.to_thread(lambda: list(journal.entries())), job.plan.devices)
+        job.memories[name] = remember(happened.of.get(name, ()))
+        job.renew_line(name)
+        del job.new_names[name]
+        self.news.append(f"{before} is called {name} now; what is known of it, and its passwords, go with it")
 
     async def look_ahead(self, beginning: Sequence[str] = ()) -> None:
         """Work out when the bench is done, with devices that are about to begin, and who comes first where all wait."""

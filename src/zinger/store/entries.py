@@ -126,6 +126,14 @@ class Swapped(Happened):
 
 
 @dataclass(frozen=True)
+class Renamed(Happened):
+    """The plan calls the device otherwise now: what was known under the name of before is known of this one."""
+
+    kind = "renamed"
+    before: str
+
+
+@dataclass(frozen=True)
 class SetByHand(Happened):
     """A person says that they set this value by hand on a device that no phrasebook speaks to; or takes it back."""
 
@@ -471,6 +479,7 @@ _KINDS: dict[str, type[Any]] = {
         Rotating,
         Rotated,
         Swapped,
+        Renamed,
         SetByHand,
         HandsDone,
         TermsAccepted,

@@ -15,7 +15,7 @@ import os
 import secrets as entropy
 import string
 import time
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
@@ -221,6 +221,24 @@ class Vault:
             if len(left) < len(self._kept):
                 self._write(left)
 
+    def carry_over(self, before: str, now: str, needed: Collection[str]) -> None:
+        """A device has another name: so have its entries; those that are `needed` stay under the old one too.
+
+        None that is there already is written over, and none is dropped that has no other name then.
+        """
+        with self._writing():
+            there = dict(self._secrets)
+            names = {name: now + name.removeprefix(before) for name in there if name.startswith(f"{before}/")}
+            for old, new in names.items():
+                if new not in there and old in self._since:
+                    self._since[new] = self._since[old]
+            kept = {new: there[old] for old, new in names.items()} | there
+            done = {old for old, new in names.items() if kept[new] == there[old] and old not in needed}
+            if names:
+                self._write(
+                    {name: secret for name, secret in kept.items() if name not in done}, frozenset(names.values())
+                )
+
     def unseal(self, file: Path) -> bytes:
         """What such a file holds; raises VaultError."""
         try:
@@ -287,9 +305,10 @@ class Vault:
             signs=any(not c.isalnum() for c in secret),
         )
 
-    def _write(self, every: Mapping[str, str]) -> None:
+    def _write(self, every: Mapping[str, str], as_old: Collection[str] = ()) -> None:
+        """Put these on disk; `as_old` are new names of entries whose age is known."""
         now = time.time()
-        changed = {name for name, secret in every.items() if self._kept.get(name) != secret}
+        changed = {name for name, secret in every.items() if name not in as_old and self._kept.get(name) != secret}
         since = {
             name: now if name in changed else self._since[name]
             for name in every

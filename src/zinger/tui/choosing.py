@@ -19,8 +19,8 @@ from textual.widgets import Input, Static
 from zinger.tui.look import BRASS, DIM, PAPER, ROSE
 from zinger.tui.rows import Rows
 
-TYPED_FROM = 4
-"""So many choices are found by typing."""
+TYPED_FROM = 3
+"""More choices than these are found by typing."""
 
 
 class Choices(Rows):

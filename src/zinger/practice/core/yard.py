@@ -15,6 +15,7 @@ import os
 import sys
 from collections.abc import Callable, Coroutine, Mapping
 from contextlib import suppress
+from dataclasses import replace
 from ipaddress import AddressValueError, IPv4Address, IPv4Interface
 from pathlib import Path
 from typing import Any
@@ -40,6 +41,8 @@ WIRE_FAULTS = {
 Reply = dict[str, Any]
 
 
+NO_SERIAL = "unknown"
+"""The serial number of a device whose plan says none."""
 LONGEST_LINE = 4_000_000
 """Bytes of a question: a yard of hundreds of devices is described in one."""
 
@@ -69,8 +72,9 @@ class Yard:
         """What the laptop plays: address, port and transport -> the loopback port at which it listens."""
         self._families, self._chance = families, chance
         self.boxes: dict[str, Box] = {}
+        by_serial = {kept.get("serial"): kept for kept in flash.values()}
         for body in bodies:
-            self._unpack(body, flash.get(body.key))
+            self._unpack(body, flash.get(body.key) or by_serial.get(body.serial))
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -103,7 +107,7 @@ class Yard:
         """Write what flash memory holds, whole or not at all; a full disk is no fault of the devices."""
         if not self.flash_file:
             return
-        flash = {key: box.flash() for key, box in self.boxes.items()}
+        flash = {key: {"serial": box.body.serial, **box.flash()} for key, box in self.boxes.items()}
         draft = self.flash_file.with_suffix(".new")
         try:
             draft.write_text(json.dumps(flash))
@@ -173,13 +177,26 @@ class Yard:
         return {}
 
     async def do_deliver_more(self, devices: list[dict[str, str]]) -> Reply:
-        """More devices arrive while the yard runs; one that is there already stays as it is."""
+        """More devices arrive while the yard runs; one that is there already stays as it is.
+
+        One with the serial number of a box that is there is that box, whatever it is called by now.
+        """
         for one in devices:
-            if one["key"] not in self.boxes:
+            before = self._called_before(one["key"], one["serial"])
+            if before:
+                box = self.boxes[one["key"]] = self.boxes.pop(before)
+                box.body = replace(box.body, key=one["key"])
+                self.consoles[one["key"]] = self.consoles.pop(before)
+            elif one["key"] not in self.boxes:
                 self._unpack(Body(one["key"], one["serial"], one["mac"], model=one["model"], family=one["family"]))
                 if one["key"] in self.boxes:
                     await self._wire_up(one["key"], self.boxes[one["key"]])
         return {"devices": list(self.boxes)}
+
+    def _called_before(self, key: str, serial: str) -> str:
+        """What the box with this serial number was called so far; empty where that is its name, or there is none."""
+        same = [k for k, box in self.boxes.items() if box.body.serial == serial and serial != NO_SERIAL]
+        return same[0] if len(same) == 1 and same[0] != key and key not in self.boxes else ""
 
     def do_power(self, device: str, on: bool) -> Reply:
         self._box(device).power(on)
