@@ -68,30 +68,34 @@ def test_an_address_and_a_password_change_on_every_kind_of_device(job: Callable[
 
 
 def test_a_device_that_is_called_otherwise_is_the_same_device(job: Callable[..., Path]) -> None:
-    """Its passwords and what was proved go with it, and its name is all that is sent."""
+    """Its passwords and what was proved go with it, and its name is all that is sent; two have exchanged theirs."""
     folder = job(devices_csv=SHEET, practice_yaml="pace: 300\nlinger: 90\n")
     run(folder)  # the yard ends: what is in their flash is all that is left
     before = OpenJob(JobFolder(folder))
     sheet = folder / "devices.csv"
-    sheet.write_text(sheet.read_text().replace("kvr-wj-fm1", "kvr-wj-boss").replace("kvrcbos1", "office"))
+    text = sheet.read_text().replace("kvr-wj-fm1", "kvr-wj-boss").replace("kvrcbos1", "office")
+    sheet.write_text(text.replace("kvr-wj-wc1", "third").replace(AT_FIRST, "kvr-wj-wc1").replace("third", AT_FIRST))
     opened = OpenJob(JobFolder(folder))
-    assert opened.new_names == {"kvr-wj-boss": "kvr-wj-fm1", "office": "kvrcbos1"}
+    exchanged = {QUESTIONS: AT_FIRST, AT_FIRST: QUESTIONS}
+    assert opened.new_names == {"kvr-wj-boss": "kvr-wj-fm1", "office": "kvrcbos1"} | exchanged
     assert opened.board.lines["office"].sentence == "plan changed · run it again"
     had = {(m.box.serial, m.accepted[0][1].partition("/")[2]) for m in before.memories.values()}
     assert {(m.box.serial, m.accepted[0][1].partition("/")[2]) for m in opened.memories.values()} == had
     sent_before = len(list(Journal(folder / "journal.db").entries()))
-    run(folder, "--only", "office", "--only", "kvr-wj-boss")
+    run(folder)
     sent = {
         (entry.device, event.setting)
         for entry in list(Journal(folder / "journal.db").entries())[sent_before:]
         if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
     }
-    assert {pair for pair in sent if pair[1] == "hostname"} == {("office", "hostname"), ("kvr-wj-boss", "hostname")}
-    assert len(sent) == 3, f"a name, and a question script with one answer: {sent}"
+    settings = {(name, setting) for name, setting in sent if not setting.startswith("questions of")}
+    assert settings == {(name, "hostname") for name in opened.new_names}, sent
     names, since = Vault(folder / "vault.age").names(), Vault(folder / "vault.age").since("office/administrator")
     assert not [name for name in names if name.startswith(("kvrcbos1/", "kvr-wj-fm1/"))]
     assert since is not None and since < OpenJob(JobFolder(folder)).memories["office"].last_at - 1  # type: ignore[operator]
     assert not OpenJob(JobFolder(folder)).new_names
+    recorded = {file.name.partition("-20")[0] for file in (folder / "records").iterdir()}
+    assert "office" in recorded and not recorded & {"kvrcbos1", "kvr-wj-fm1"}, recorded
     papers = zinger("handover", folder)
     assert papers.returncode == 0 and "office" in (folder / "handover" / "mail.txt").read_text()
 

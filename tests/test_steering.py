@@ -114,6 +114,17 @@ async def test_a_plan_that_is_saved_meanwhile_is_for_the_devices_that_are_not_in
     await until(lambda: run.tasks[ONE].done())
     said = [e.data["setting"] for e in run.journal.entries(ONE) if e.kind == "sent"] if run.journal else []
     assert said.count("banner") == 2 and said.count("hostname") == 1, "only what became another value is sent"
+    await run.set_off([TWO])
+    sheet = folder.path / "devices.csv"
+    sheet.write_text(sheet.read_text().replace(TWO, "called-new"))
+    run.adopt(OpenJob(folder))
+    with pytest.raises(RunError, match=f"{TWO} is in work under its old name"):
+        await run.set_off(["called-new"])
+    await until(lambda: run.tasks[TWO].done())
+    await run.set_off(["called-new"])
+    await until(lambda: run.tasks["called-new"].done())
+    assert TWO not in run.carriers and run.job.memories["called-new"].accepted[0][1].startswith("called-new/")
+    assert run.carriers["called-new"].owed.is_proved() or "survival" in run.carriers["called-new"].line.sentence
     await run.stop(end_yard=True)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 
 from zinger.files import write_whole
@@ -34,12 +34,13 @@ class HostKeys:
             return
         write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())
 
-    def carry_over(self, before: str, now: str) -> None:
-        """The device that was met under one name is called otherwise now. Raises FileError."""
-        key = self._keys.get(before)
-        if key is not None:
-            self.pin((now,), self._keys.get(now, key))
-            self.forget(lambda name: name == before)
+    def carry_over(self, names: Mapping[str, str]) -> None:
+        """Devices are called otherwise (the name now, the one before): so are their keys. Raises FileError."""
+        met = {now: self._keys[before] for now, before in names.items() if before in self._keys}
+        if met:
+            self.forget(lambda name: name in met or name in names.values())
+            for now, key in met.items():
+                self.pin((now,), key)
 
     def forget(self, whose: Callable[[str], bool]) -> None:
         """Drop the keys under these names: another device is there now. Raises FileError."""

@@ -25,10 +25,11 @@ def owners_of(shown: str, devices: Iterable[Device]) -> Iterator[tuple[Device, s
 
 def same_identity(one: str, other: str) -> bool:
     """Whether two spellings of a serial number or MAC are the same."""
-    return _plain(one) == _plain(other)
+    return plain(one) == plain(other)
 
 
-def _plain(identity: str) -> str:
+def plain(identity: str) -> str:
+    """A serial number or MAC without what spellings differ in."""
     return "".join(c for c in identity.lower() if c.isalnum())
 
 

@@ -1,26 +1,30 @@
 """Devices that the plan calls otherwise than the journal: what is known of a box follows it to its new name.
 
-A hostname is a value like any other, and it is what journal, vault and pinned keys go by. A device of which nothing was
-met yet is the box that was met under a name that the plan has no more, if it has that one's serial number or MAC (where
-the plan says neither: if it is planned where that one answered). Whoever it really is, is compared before anything is
-sent to it.
+A hostname is a value like any other, and it is what journal, vault, pinned keys and recordings go by. A sheet that is
+sorted otherwise can even exchange names among its boxes, where names are counted. So it is looked whether a planned
+device is the box that was met last under another name: by serial number or MAC; where the plan says neither, one that
+was met under a name that the plan has no more is taken for the device at its address. Whoever it really is, is compared
+before anything is sent to it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+import re
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from pathlib import Path
 
-from zinger.link.hostkeys import HostKeys
+from zinger.link.dial import Dialer
 from zinger.plan.model import Device
-from zinger.plan.owners import same_identity
-from zinger.run.memory import remember
-from zinger.store.entries import Entry, Met, Renamed, SignedIn, read
+from zinger.plan.owners import plain, same_identity
+from zinger.run.hands import RunError
+from zinger.run.memory import Memory, remember
+from zinger.store.entries import Entry, Met, Renamed, Stands, Swapped, read
 from zinger.store.vault import Vault
 
-_KNOWN = frozenset({Met.kind, SignedIn.kind, Renamed.kind})
-"""The kinds of entries that tell of a box that was met."""
+_OF_THE_BOX = frozenset({Met.kind, Stands.kind, Swapped.kind})
+"""The kinds of entries that tell which box it was, and where."""
+_MOVING = ".moving"
 
 
 @dataclass
@@ -39,56 +43,87 @@ def by_present_names(entries: Iterable[Entry], devices: Iterable[Device]) -> Tol
     for entry in entries:
         event = read(entry) if entry.kind == Renamed.kind else None
         if isinstance(event, Renamed):
-            _follow(told, event.before, entry.device)
+            _move(told.of, event.names)
         told.of.setdefault(entry.device, []).append(entry)
-    planned = {device.name: device for device in devices}
-    gone = [name for name, mine in told.of.items() if name and name not in planned and _was_met(mine)]
-    if gone:
-        boxes = {name: remember(told.of[name]) for name in gone}
-        for device in planned.values():
-            if _was_met(told.of.get(device.name, ())):
-                continue
-            before = next((name for name in boxes if _is(device, boxes[name].box, boxes[name].stands_at)), None)
-            if before is not None:
-                del boxes[before]
-                _follow(told, before, device.name)
-                told.new_names[device.name] = before
+    told.new_names = _new_names(told.of, list(devices))
+    _move(told.of, told.new_names)
     return told
 
 
-def carry_over(before: str, now: str, vault: Vault, needed: Collection[str], pins: Iterable[HostKeys]) -> Renamed:
-    """Give what is kept under the name of before the new one; returns the event to write.
+def _new_names(of: Mapping[str, list[Entry]], devices: Collection[Device]) -> dict[str, str]:
+    """Which devices were met last under another name."""
+    met = {name: remember(e for e in mine if e.kind in _OF_THE_BOX) for name, mine in of.items() if name}
+    met = {name: memory for name, memory in met.items() if str(memory.box)}
+    planned = {device.name for device in devices}
+    there = {device.name for device in devices if device.name in met and _is(device, met[device.name])}
+    free = {name: memory for name, memory in met.items() if name not in there}
+    by_identity = {plain(shown): name for name, m in free.items() for shown in (m.box.serial, m.box.mac) if shown}
+    gone_from = {m.stands_at.ip: name for name, m in free.items() if m.stands_at is not None and name not in planned}
+    found: dict[str, str] = {}
+    for device in devices:
+        if device.name in there:
+            continue
+        shown = [plain(identity) for identity in (device.serial, device.mac) if identity]
+        before = next((by_identity[identity] for identity in shown if identity in by_identity), None)
+        if not shown and device.name not in met and device.fixed is not None:
+            before = gone_from.get(device.fixed.ip)
+        elif before is not None and not _is(device, met[before]):
+            continue  # its serial number is one's, its MAC another's: the plan is wrong
+        if before is not None and before not in found.values():
+            found[device.name] = before
+    return found
 
-    Entries of the vault that are `needed` under the old name stay there too. Raises VaultError and FileError; it can
-    be done again then.
-    """
-    vault.carry_over(before, now, needed)
-    for keys in pins:
-        keys.carry_over(before, now)
-    return Renamed(before)
 
-
-def _was_met(entries: Iterable[Entry]) -> bool:
-    return any(entry.kind in _KNOWN for entry in entries)
-
-
-def _is(device: Device, box: Met, stands_at: Any) -> bool:
-    pairs = [(device.serial, box.serial), (device.mac, box.mac)]
+def _is(device: Device, memory: Memory) -> bool:
+    """Whether a planned device is the box that was met."""
+    pairs = [(device.serial, memory.box.serial), (device.mac, memory.box.mac)]
     both = [same_identity(mine, its) for mine, its in pairs if mine and its]
-    if device.serial or device.mac:
-        return bool(both) and all(both)
-    return stands_at is not None and device.fixed is not None and device.fixed.ip == stands_at.ip
+    return bool(both) and all(both) if device.serial or device.mac else True
 
 
-def _follow(told: Told, before: str, now: str) -> None:
-    """What was of one name is of another from here on, vault entries that are called after it too."""
-    mine = [_called(entry, before, now) for entry in told.of.pop(before, ())]
-    told.of[now] = sorted([*mine, *told.of.get(now, ())], key=lambda entry: entry.id)
+def _move(of: dict[str, list[Entry]], names: Mapping[str, str]) -> None:
+    """What was of one name is of another from here on, all at once; what was of another box is nobody's any more."""
+    moved = {before: of.pop(before, []) for before in names.values()}
+    for now, before in names.items():
+        own = [] if any(entry.kind == Met.kind for entry in of.get(now, ())) else of.get(now, [])
+        of[now] = sorted([*(_called(e, before, now) for e in moved[before]), *own], key=lambda entry: entry.id)
 
 
 def _called(entry: Entry, before: str, now: str) -> Entry:
+    """An entry of another name, and vault entries that are called after it."""
     data = {
         key: now + value.removeprefix(before) if isinstance(value, str) and value.startswith(f"{before}/") else value
         for key, value in entry.data.items()
     }
     return replace(entry, device=now, data=data)
+
+
+def carry_over(
+    names: Mapping[str, str], vault: Vault, needed: Collection[str], dialer: Dialer, homes: Iterable[Path]
+) -> Renamed:
+    """Give what is kept under the names of before the new ones, all at once; returns the event to write.
+
+    Entries of the vault that are `needed` under an old name stay there too. `homes` are the folders of recordings and
+    of configurations. Raises VaultError, FileError and RunError; it can be done again then.
+    """
+    vault.carry_over(names, needed)
+    for keys in (dialer.host_keys, dialer.certificates):
+        keys.carry_over(names)
+    for home in homes:
+        _rename_files(home, names)
+    return Renamed(dict(names))
+
+
+def _rename_files(home: Path, names: Mapping[str, str]) -> None:
+    """In two steps, since names can be exchanged; what was left between them is finished the next time."""
+    after = {before: now for now, before in names.items()}
+    named = re.compile(rf"((?:bare-)?)({'|'.join(map(re.escape, after))})(-\d{{8}}-.*)")
+    try:
+        for file in list(home.iterdir()) if home.is_dir() else ():
+            if (match := named.fullmatch(file.name)) and not file.name.endswith(_MOVING):
+                file.rename(file.with_name(f"{match[1]}{after[match[2]]}{match[3]}{_MOVING}"))
+        for file in list(home.glob(f"*{_MOVING}")):
+            if not (called := file.with_suffix("")).exists():
+                file.rename(called)
+    except OSError as error:
+        raise RunError(f"files in {home} can't be named after {', '.join(names)}: {error.strerror}") from None

@@ -164,9 +164,8 @@ class Run:
         assert self.world is not None
         devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
         job, world = self.job, self.world
-        for device in devices:
-            if device.name in job.new_names:
-                await self._carry_over(device.name, job.new_names[device.name])
+        if any(device.name in job.new_names for device in devices):
+            await self._take_new_names()
         asked = job.plan.password_rules
         rules = {family: job.books[family].rules.asked_of_passwords(asked) for family in {d.family for d in devices}}
         made = world.vault.ensure((ref, rules[d.family]) for d in devices for ref in needed_secrets(d))
@@ -185,24 +184,28 @@ class Run:
             await self._begin(world, device, manner or self._manner)
         return [device.name for device in devices]
 
-    async def _carry_over(self, name: str, before: str) -> None:
-        """What is known of a device goes with it to its new name. Raises RunError while it is in work under another."""
+    async def _take_new_names(self) -> None:
+        """What is known of boxes goes with them to their new names. Raises RunError while one is in work."""
         assert self.world is not None and self.journal is not None
-        job, journal, pins = self.job, self.journal, (self.world.dialer.host_keys, self.world.dialer.certificates)
-        task, carrier = self.tasks.get(before), self.carriers.get(before)
-        if task is not None and not task.done():
-            raise RunError(f"{name} is in work as {before} still; wait until it is through, or stop everything (q)")
-        if carrier is not None:  # its console has room for one
-            for wire in carrier.wires:
+        job, journal, world, names = self.job, self.journal, self.world, dict(self.job.new_names)
+        involved = {*names, *names.values()}
+        if busy := sorted(name for name, task in self.tasks.items() if name in involved and not task.done()):
+            raise RunError(f"{', '.join(busy)} is in work under its old name; stop it, or wait until it is through")
+        for name in involved & set(self.carriers):  # its console has room for one
+            for wire in self.carriers[name].wires:
                 wire.pump.leave()
-            del self.carriers[before], self.tasks[before]
+            del self.carriers[name], self.tasks[name]
         needed = {ref.name for device in job.plan.devices for ref in needed_secrets(device)}
-        await self._write(carry_over(before, name, self.world.vault, needed, pins), name)
+        event = await asyncio.to_thread(
+            carry_over, names, world.vault, needed, world.dialer, (world.records, world.backups)
+        )
+        await self._write(event)
         happened = by_present_names(await asyncio.to_thread(lambda: list(journal.entries())), job.plan.devices)
-        job.memories[name] = remember(happened.of.get(name, ()))
-        job.renew_line(name)
-        del job.new_names[name]
-        self.news.append(f"{before} is called {name} now; what is known of it, and its passwords, go with it")
+        for name in involved & set(job.memories):
+            job.memories[name] = remember(happened.of.get(name, ()))
+            job.renew_line(name)
+        job.new_names = {}
+        self.news += [f"{old} is called {now} now; what is known of it goes with it" for now, old in names.items()]
 
     async def look_ahead(self, beginning: Sequence[str] = ()) -> None:
         """Work out when the bench is done, with devices that are about to begin, and who comes first where all wait."""

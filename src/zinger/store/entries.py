@@ -127,10 +127,11 @@ class Swapped(Happened):
 
 @dataclass(frozen=True)
 class Renamed(Happened):
-    """The plan calls the device otherwise now: what was known under the name of before is known of this one."""
+    """The plan calls devices otherwise: what was known under the name of before is known under the one now."""
 
     kind = "renamed"
-    before: str
+    names: dict[str, str]
+    """The name now, and the one before: all at once, since names can be exchanged."""
 
 
 @dataclass(frozen=True)

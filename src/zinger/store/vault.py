@@ -221,23 +221,28 @@ class Vault:
             if len(left) < len(self._kept):
                 self._write(left)
 
-    def carry_over(self, before: str, now: str, needed: Collection[str]) -> None:
-        """A device has another name: so have its entries; those that are `needed` stay under the old one too.
+    def carry_over(self, names: Mapping[str, str], needed: Collection[str]) -> None:
+        """Devices have other names (the name now, the one before): so have their entries, all at once.
 
-        None that is there already is written over, and none is dropped that has no other name then.
+        Those that are `needed` stay under the old name too. What stood under a new name of what is not there any more
+        is kept as `kept/NAME`.
         """
         with self._writing():
             there = dict(self._secrets)
-            names = {name: now + name.removeprefix(before) for name in there if name.startswith(f"{before}/")}
-            for old, new in names.items():
-                if new not in there and old in self._since:
-                    self._since[new] = self._since[old]
-            kept = {new: there[old] for old, new in names.items()} | there
-            done = {old for old, new in names.items() if kept[new] == there[old] and old not in needed}
-            if names:
-                self._write(
-                    {name: secret for name, secret in kept.items() if name not in done}, frozenset(names.values())
-                )
+            called = {
+                entry: now + entry.removeprefix(before)
+                for now, before in names.items()
+                for entry in there
+                if entry.startswith(f"{before}/")
+            }
+            if not called:
+                return
+            every = {new: there[old] for old, new in called.items()}
+            stays = {old: there[old] for old in called if old in needed and old not in every}
+            others = {old: secret for old, secret in there.items() if old not in called}
+            displaced = {f"kept/{old}": secret for old, secret in others.items() if every.get(old, secret) != secret}
+            ages = {new: self._since[old] for old, new in called.items() if old in self._since}
+            self._write(displaced | others | stays | every, ages)
 
     def unseal(self, file: Path) -> bytes:
         """What such a file holds; raises VaultError."""
@@ -305,12 +310,12 @@ class Vault:
             signs=any(not c.isalnum() for c in secret),
         )
 
-    def _write(self, every: Mapping[str, str], as_old: Collection[str] = ()) -> None:
-        """Put these on disk; `as_old` are new names of entries whose age is known."""
-        now = time.time()
-        changed = {name for name, secret in every.items() if name not in as_old and self._kept.get(name) != secret}
+    def _write(self, every: Mapping[str, str], ages: Mapping[str, float] | None = None) -> None:
+        """Put these on disk; `ages` tell since when some are what they are, if not since now."""
+        now, ages = time.time(), ages or {}
+        changed = {name for name, secret in every.items() if self._kept.get(name) != secret}
         since = {
-            name: now if name in changed else self._since[name]
+            name: ages.get(name, now if name in changed else self._since.get(name, now))
             for name in every
             if name in changed or name in self._since
         }

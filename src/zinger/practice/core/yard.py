@@ -47,6 +47,15 @@ LONGEST_LINE = 4_000_000
 """Bytes of a question: a yard of hundreds of devices is described in one."""
 
 
+def _held_by(body: Body, flash: Mapping[str, dict[str, Any]]) -> dict[str, Any] | None:
+    """What the flash of this very box held: by its serial number, else by its name where nothing tells otherwise."""
+    same = [kept for kept in flash.values() if kept.get("serial") == body.serial != NO_SERIAL]
+    mine = flash.get(body.key)
+    if same or mine is None:
+        return same[0] if same else None
+    return mine if NO_SERIAL in (mine.get("serial", NO_SERIAL), body.serial) else None
+
+
 class No(Exception):
     """The yard can't do what was asked; the message says why."""
 
@@ -72,9 +81,8 @@ class Yard:
         """What the laptop plays: address, port and transport -> the loopback port at which it listens."""
         self._families, self._chance = families, chance
         self.boxes: dict[str, Box] = {}
-        by_serial = {kept.get("serial"): kept for kept in flash.values()}
         for body in bodies:
-            self._unpack(body, flash.get(body.key) or by_serial.get(body.serial))
+            self._unpack(body, _held_by(body, flash))
         self.laptop: list[IPv4Interface] = []
         self.consoles: dict[str, int] = {}
         self.stopped = asyncio.Event()
@@ -181,22 +189,24 @@ class Yard:
 
         One with the serial number of a box that is there is that box, whatever it is called by now.
         """
+        self._call({one["key"]: one["serial"] for one in devices})
         for one in devices:
-            before = self._called_before(one["key"], one["serial"])
-            if before:
-                box = self.boxes[one["key"]] = self.boxes.pop(before)
-                box.body = replace(box.body, key=one["key"])
-                self.consoles[one["key"]] = self.consoles.pop(before)
-            elif one["key"] not in self.boxes:
+            if one["key"] not in self.boxes:
                 self._unpack(Body(one["key"], one["serial"], one["mac"], model=one["model"], family=one["family"]))
                 if one["key"] in self.boxes:
                     await self._wire_up(one["key"], self.boxes[one["key"]])
         return {"devices": list(self.boxes)}
 
-    def _called_before(self, key: str, serial: str) -> str:
-        """What the box with this serial number was called so far; empty where that is its name, or there is none."""
-        same = [k for k, box in self.boxes.items() if box.body.serial == serial and serial != NO_SERIAL]
-        return same[0] if len(same) == 1 and same[0] != key and key not in self.boxes else ""
+    def _call(self, serials: Mapping[str, str]) -> None:
+        """Boxes go by the names that are given for their serial numbers, all at once."""
+        known = {box.body.serial: key for key, box in self.boxes.items() if box.body.serial != NO_SERIAL}
+        moves = {key: known[serial] for key, serial in serials.items() if known.get(serial, key) != key}
+        taken = {before: (self.boxes.pop(before), self.consoles.pop(before)) for before in moves.values()}
+        for key, before in moves.items():
+            if key in self.boxes:  # it was called so, and is given another name later, or none
+                self.boxes[f"{key}, before"], self.consoles[f"{key}, before"] = self.boxes[key], self.consoles[key]
+            self.boxes[key], self.consoles[key] = taken[before]
+            self.boxes[key].body = replace(self.boxes[key].body, key=key)
 
     def do_power(self, device: str, on: bool) -> Reply:
         self._box(device).power(on)
