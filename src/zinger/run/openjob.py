@@ -75,6 +75,10 @@ class OpenJob(OpenPlan):
         finally:
             journal.close()
 
+    def called_now(self, name: str) -> str:
+        """What a device is called whose name was this until the plan changed."""
+        return next((now for now, before in self.new_names.items() if before == name), name)
+
     def renew_line(self, name: str) -> None:
         """A device's line as its plan is now, with what its memory knows."""
         device = self.plan.device(name)

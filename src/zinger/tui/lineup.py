@@ -192,8 +192,10 @@ class LineUp(ZingerScreen):
         super().take_board(board)
         self.query_one(Labels).board = board
         lines = self.query_one(LineMap)
-        lines.board = board
+        here, lines.board = lines.selected, board
         lines.lay_out()
+        if here is not None:
+            lines.select(self.host.job.called_now(here))
 
     def action_next(self) -> None:
         """Jump to the next device that needs a person, and say what can be done for it."""

@@ -202,8 +202,7 @@ class DeviceScreen(ZingerScreen):
     def _show_as_planned(self) -> None:
         """Another plan has another line of the device: the same screen of that one takes the place of this."""
         job = self.host.job
-        name = next((now for now, before in job.new_names.items() if before == self.device), self.device)
-        if line := job.board.lines.get(name):
+        if line := job.board.lines.get(job.called_now(self.device)):
             self.app.switch_screen(self.beside(line))
         else:
             self.app.pop_screen()
