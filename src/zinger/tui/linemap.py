@@ -25,6 +25,7 @@ from zinger.tui.look import (
     TEMPO,
     TRACK,
     VIOLET,
+    clauses_fitting,
     first_fitting,
     fit,
     minutes,
@@ -258,7 +259,7 @@ class LineMap(Rows):
         where = line.device.location or line.device.serial
         row = Text().append(f"  {fit(where, track.start - 4):<{track.start - 2}}", DIM)
         if line.mood in (Mark.NEEDS_YOU, Mark.DIFFERS) and len(line.sentence) > width - track.sentence:
-            return row.append(fit(line.sentence, width - track.start), MOOD[line.mood])
+            return row.append(clauses_fitting(width - track.start, line.sentence), MOOD[line.mood])
         now = next((p for p in line.steps if p.mark is Mark.NOW), None)
         if now is None:
             return row
@@ -294,7 +295,7 @@ def _blink() -> bool:
 def sentence(line: DeviceLine, room: int) -> str:
     """The words on the right, with the time left where it is known; where room is short, what matters least goes."""
     if line.mood is not Mark.NOW or line.ended is not None:
-        return fit(line.sentence, room)
+        return clauses_fitting(room, line.sentence)
     short = line.sentence.partition(" after ")[0]
     if line.waiting is Waiting.BOOT and line.expected_end is not None:
         left = line.expected_end - time.time()

@@ -25,7 +25,7 @@ from zinger.tui.footer import KeysFooter
 from zinger.tui.forecast import ForecastRows
 from zinger.tui.hands import HandsList, HandsTitle, do_act, open_act
 from zinger.tui.linemap import HIGH, SITE, WIDE, LineMap, Track
-from zinger.tui.look import BRASS, DIM, MOOD, PAPER, SLATE, fit, legend, minutes
+from zinger.tui.look import BRASS, DIM, MOOD, PAPER, SLATE, clauses_fitting, legend, minutes
 from zinger.tui.parts import Headline, Watcher, ZingerScreen
 from zinger.tui.recalling import Recalling
 from zinger.tui.rows import Rows
@@ -292,5 +292,5 @@ class WireTitle(Watcher):
         if self.line.waits_for and self.line.active:
             text.append(f"   {self.line.waits_for}, {minutes(time.time() - self.line.waits_since)}", DIM)
         if self.line.mood in (Mark.NEEDS_YOU, Mark.DIFFERS):  # its line above may be too short for all of it
-            text.append(f"\n{fit(self.line.sentence, self.size.width)}", MOOD[self.line.mood])
+            text.append(f"\n{clauses_fitting(self.size.width, self.line.sentence)}", MOOD[self.line.mood])
         return text

@@ -110,6 +110,15 @@ def first_fitting(room: int, *wordings: str) -> str:
     return next((words for words in wordings if len(words) <= room), fit(wordings[-1], room))
 
 
+def clauses_fitting(room: int, text: str) -> str:
+    """A sentence cut where a clause of it ends, if that leaves much of the room full; else where the room ends."""
+    if len(text) <= room:
+        return text
+    ends = [text.rfind(mark, 0, room + 1) for mark in (" · ", ": ", ", ", "; ", ". ", " (")]
+    end = max(ends)
+    return text[:end] if end > 0.4 * room else fit(text, room)
+
+
 def parts_fitting(room: int, text: str) -> str:
     """As many of a text's parts, which dots divide, as have room; a single one is cut only where much of it is left."""
     parts = text.split(" · ")
