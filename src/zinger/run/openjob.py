@@ -199,6 +199,6 @@ def _recall_outcome(line: DeviceLine, memory: Memory, at: float) -> None:
     if not proved:
         line.stop(Stop.PROOF, Mark.CONFIGURED)
     clock = time.strftime("%H:%M", time.localtime(at))
-    words = f"{came.state.value} {clock}{', in an earlier run' if proved and line.ended is None else ''}"
+    earlier = ", in an earlier run" if proved and line.ended is None else ""
     mood = {State.PROVED: Mark.PROVED, State.DIFFERS: Mark.DIFFERS}.get(came.state, Mark.CONFIGURED)
-    line.say(" · ".join(filter(None, [words, came.sentence])), mood)
+    line.say(" · ".join(filter(None, [f"{came.state.value} {clock}", came.sentence])) + earlier, mood)
