@@ -6,9 +6,10 @@ Only what was seen or said is filled in. A prompt that was not marked is not gue
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import groupby
 
 from zinger.phrasebook.begin import NUMBER, Start, commented_start
 from zinger.plan.values.secrets import MASK
@@ -61,9 +62,9 @@ class WireNotes:
         for number, exchange in enumerate(self.exchanges):
             other = self._tokens(exchange.asked)
             differ = [pair for pair in zip(one, other, strict=False) if pair[0] != pair[1]]
-            if number > last and len(one) == len(other) and len(differ) == 1 and differ[0][1] in typed:
+            if number > last and len(one) == len(other) and len(differ) == 1 and differ[0][1].lower() in typed:
                 return differ[0]
-            typed.update(_TOKEN.findall(exchange.typed))
+            typed.update(_TOKEN.findall(exchange.typed.lower()))  # some show it in capitals
         first = _same_first_word(self.prompts)
         return (first,) if first else ()
 
@@ -148,9 +149,10 @@ def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
 
     What is typed may come a key at a time; the question is what stood there before the first of them.
     """
+    recorded = list(events)
     found, shown, typed = WireNotes(), "", ""
     asked: str | None = None
-    for _, code, text in events:
+    for code, text in _without_noise(recorded):
         if code == "m":
             if opened := _SPEED.match(text):
                 found.speed = f"{opened[1]} {opened[2]}"
@@ -167,6 +169,24 @@ def notes_of(events: Iterable[tuple[float, str, str]]) -> WireNotes:
                 found.exchanges.append(Exchange(asked, _as_it_stood(typed), MASK in typed, entered))
                 asked, typed = None, ""
     return found
+
+
+def _without_noise(recorded: list[tuple[float, str, str]]) -> Iterator[tuple[str, str]]:
+    """The events without the lines that were marked as noise: what stood there before one burst in stands there still.
+
+    What was shown in several pieces between two keys is one.
+    """
+    marked = [text.partition(": ")[2] for _, code, text in recorded if code == "m" and text.startswith("noise: ")]
+    noise = [re.compile(rf"(?:\r\n|\r|\n)?{_pattern(line)[1:-1]} *(?:\r\n|\r|\n)") for line in marked if line.strip()]
+    for code, some in groupby(recorded, key=lambda event: event[1]):
+        texts = [text for _, _, text in some]
+        if code != "o":
+            yield from ((code, text) for text in texts)
+            continue
+        shown = "".join(texts)
+        for pattern in noise:
+            shown = pattern.sub("", shown)
+        yield code, shown
 
 
 def _as_it_stood(typed: str) -> str:
