@@ -291,6 +291,19 @@ def test_what_bursts_into_typing_is_neither_a_pager_nor_a_line() -> None:
     assert (found.sent, found.blind, found.pagers) == (["tell"], [], [])
 
 
+def test_marked_noise_hides_no_question_and_a_password_shown_as_stars_is_still_one() -> None:
+    burst = "\r\n** 21:38 lamp 1 tested **\r\n"
+    found = wire(
+        *("name? ", burst, "> ada", "* \r", "\r\nword? ", burst, f"* {MASK}", "****", "* \r", "\r\nnew? "),
+        *(f"* {MASK}", "**" + burst.replace("38", "39"), "* \r", "\r\n[zeph | ok] do: ", "m prompt: [zeph | ok] do:"),
+        *("m noise: ** 21:40 lamp 7 tested **", "> be yew", "* \r", "\r\n[YEW | ok] do: ", "> all", "* \r", burst),
+    )
+    assert (found.login, found.user, found.blind, found.pagers) == ("name? ", "ada", ["word? ", "new? "], [])
+    assert found.shaped(found.prompts[0]) == "[HOSTNAME | ok] do:" and found.sent == ["be yew", "all"]
+    _, book = load_family(draft_of_wire("zephyr-nine", found), "zephyr-nine.yaml")
+    assert book is not None and book.factory.user == "ada"
+
+
 def test_a_password_within_a_line_makes_no_question_of_the_prompt() -> None:
     found = wire(*LOUD, "> let ada in by ", f"* {MASK}\r", "\r\n(zeph) do: ", "> be yew", "* \r", "\r\n(yew) do: ")
     assert (found.sent, found.blind) == ([f"let ada in by {MASK}", "be yew"], [])

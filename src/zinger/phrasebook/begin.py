@@ -19,7 +19,7 @@ kind: device
 factory:                      # what people look up
   console: {console}
   boots_in: 60 s
-  sign_in: {{user: '', on_label: true}}
+  sign_in: {{user: {user}, on_label: true}}
 
 limits:
   hostname: {{longest: 24, of: '[a-z0-9-]'}}
@@ -115,6 +115,8 @@ class Start:
     login: str
     """The question for a name; empty where nobody is asked for one."""
     secret: str
+    user: str = ""
+    """Who was named there."""
     console: str = "9600 8N1"
     noise: Sequence[str] = ()
     pager: str = ""
@@ -139,6 +141,7 @@ def commented_start(name: str, start: Start) -> str:
     return _START.format(
         name=name,
         title=_title(name),
+        user=_quoted(start.user),
         notes="".join(f"# noted at the wire: {one_line(note)}\n" for note in start.notes),
         console=start.console,
         noise=noise,

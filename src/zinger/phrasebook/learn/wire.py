@@ -120,9 +120,19 @@ class WireNotes:
     @property
     def login(self) -> str:
         """The question that was answered in clear right before the first that did not echo."""
+        return self._named.asked
+
+    @property
+    def user(self) -> str:
+        """Who was named there."""
+        return self._named.typed
+
+    @property
+    def _named(self) -> Exchange:
         first = next((n for n, e in enumerate(self.exchanges) if e.is_blind), 0)
-        clear = self.exchanges[first - 1].asked if first else ""
-        return clear if self.without_prompt(clear) is None else ""
+        before = self.exchanges[first - 1] if first else None
+        known = before is not None and not before.masked and self.without_prompt(before.asked) is None
+        return before if before is not None and known else Exchange("", "", False, False)
 
     @property
     def saving(self) -> tuple[str, str, str]:
@@ -218,6 +228,7 @@ def draft_of_wire(name: str, found: WireNotes) -> str:
         prompts=[f"{shape} " for shape in shapes],
         login=found.login or ("" if found.blind else "name: "),  # nobody is asked for a name: a code lets in
         secret=first,
+        user=found.user,
         console=found.speed or Start.console,
         noise=[_pattern(line) for line in found.noise],
         pager=_pattern(found.pagers[0])[1:-1] if found.pagers else "",
