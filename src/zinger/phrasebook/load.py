@@ -147,8 +147,37 @@ def _shape_problem(source: FamilySource, error: Any) -> Problem:
         return error_at("family-renamed", spot, what, f"zinger family check --rewrite {source.file} puts it right")
     if error["type"] == "extra_forbidden":
         model: Any = BookShape if len(path) == 1 else SHAPE_UNDER.get(str(path[0]), BookShape)
-        hint = did_you_mean(str(path[-1]), [f.alias or n for n, f in model.model_fields.items()])
+        names = [f.alias or n for n, f in model.model_fields.items()]
+        if len(path) == 1 and path[-1] in names:  # what is known, but not of a card alone
+            return error_at("family-shape", spot, f"{path[-1]!r} belongs to a dialogue, and this file has no places",
+                            "Add places and moves, or remove it")  # fmt: skip
+        hint = did_you_mean(str(path[-1]), names)
         return error_at("family-shape", spot, f"nothing here is called {path[-1]!r}{hint}", "Correct or remove it")
     if error["type"] == "missing":
         return error_at("family-shape", spot, f"{path[-1]!r} is missing", "Add it")
+    if wanted := _WANTED.get(error["type"]):
+        what = f"{'.'.join(map(str, path)) or 'this file'} must be {wanted}, not {_told(error['input'])}"
+        return error_at("family-shape", spot, what, "Write it so")
     return error_at("family-shape", spot, str(error["msg"]), "Correct this value")
+
+
+_MAPPING = "names with values, such as {name: value}"
+_WANTED = {
+    "dict_type": _MAPPING,
+    "model_type": _MAPPING,
+    "model_attributes_type": _MAPPING,
+    "list_type": "a list, such as [one, two]",
+    "string_type": "a text",
+    "bool_type": "true or false",
+    "bool_parsing": "true or false",
+    "int_type": "a whole number",
+    "int_parsing": "a whole number",
+}
+"""What a shape wants, by what the validation calls the error."""
+
+
+def _told(given: object) -> str:
+    """What stands there instead, in words."""
+    kinds = {dict: "names with values", list: "a list", bool: "true or false", type(None): "nothing"}
+    named = next((words for kind, words in kinds.items() if isinstance(given, kind)), "")
+    return named or f"{str(given)[:40]!r}"

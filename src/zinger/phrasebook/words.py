@@ -143,6 +143,10 @@ def render_text(source: str, /, **values: object) -> str:
     return "\n".join(masked(line.words) for line in render_lines(source, **values))
 
 
+_NO_PART = re.compile(r"'[\w.]+ object' has no attribute '(\w+)'")
+"""What the template engine says of a part that a value does not have."""
+
+
 @lru_cache(maxsize=8192)
 def _rendered(source: str, values: tuple[tuple[str, type, object], ...]) -> tuple[FilledLine, ...]:
     """The same template with the same value is filled once: most values are shared by most devices."""
@@ -156,7 +160,8 @@ def _render(source: str, values: Mapping[str, object]) -> tuple[FilledLine, ...]
     except WordsError:
         raise
     except (TemplateError, ValueError, TypeError, ArithmeticError, LookupError, MemoryError, RecursionError) as error:
-        raise WordsError(f"the template {source!r} can't be filled: {error}") from None
+        why = _NO_PART.sub(r"it has no part called '\1'", str(error))
+        raise WordsError(f"the template {source!r} can't be filled: {why}") from None
     several = "\n" in source
     return tuple(_line(line.strip() if several else line) for line in text.split("\n") if line.strip() or not several)
 
