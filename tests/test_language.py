@@ -28,7 +28,7 @@ from zinger.plan.files.yamlfile import UnreadableError, load_yaml, quick_yaml
 from zinger.plan.resolve import resolve
 from zinger.plan.setting import Stop
 from zinger.plan.values.secrets import SecretRef
-from zinger.proof.facts import gather
+from zinger.proof.facts import facts_in, gather
 from zinger.proof.findings import Source, Verdict, judge
 from zinger.script.compile import Lines, Script, Shows, Step, StepLine, compile_script
 from zinger.talk.errands.arrive import arrive
@@ -38,6 +38,7 @@ from zinger.talk.errands.read import take_reading
 from zinger.talk.errands.send import send_step
 from zinger.talk.errors import RefusedByDevice, Stuck
 from zinger.talk.events import Waits
+from zinger.talk.replay import replay
 from zinger.talk.timing import Timing
 
 # A family with one of everything, in a language that nothing else speaks.
@@ -390,6 +391,40 @@ def test_facts_by_section_table_list_and_in_one_writing() -> None:
         pattern=r"^PORT +KIND", columns={"p": "PORT", "v": "VLAN", "n": "NOTE"}, value="{{ p }} {{ v }} {{ n }}"
     ) == ["1/1 20 a desk", "1/2 -"]
     assert taken(pattern="^unlit", columns={"value": "lit"}) == ["7"], "a heading is a word, not a part of another"
+
+
+def test_a_value_that_goes_on_in_the_next_line_is_one_value_for_a_run_and_in_a_recording() -> None:
+    source = BOOK.replace(
+        "readings:\n",
+        """readings:
+  told:
+    at: top
+    ask: tell it
+    sections: '^\\S'
+    goes_on: '^ +\\.\\. '
+    take:
+      greeting: '^greeting +(?P<value>.+)$'
+      dns: {line: '^(?:dns)? +(?P<value>[\\d.]+)$', under: '^dns'}
+      ntp: {line: '^(?:ntp)? +(?P<value>[\\d.]+)$', under: '^ntp'}
+""",
+    )
+    book = load_phrasebook(source, "lathe-x1.yaml")
+    rows = (
+        "greeting  Kettlestone Valley ",
+        "       .. Railway. Staff",
+        "    .. only.",
+        "dns  10.0.0.1",
+        "     10.0.0.2",
+    )
+    rows += ("ntp  10.0.0.3", "     10.0.0.4")
+    facts = facts_in(book.readings["told"], rows, frozenset({1}), None)
+    assert {name: [fact.value for fact in found] for name, found in facts.items()} == {
+        "greeting": ["Kettlestone Valley Railway. Staffonly."],
+        "dns": ["10.0.0.1", "10.0.0.2"],
+        "ntp": ["10.0.0.3", "10.0.0.4"],
+    }
+    heard = [h.name for h in replay([(0.0, "o", "".join(f"{row}\r\n" for row in rows))], book)]
+    assert heard == ["greeting", "goes on", "goes on", "dns", "dns", "ntp", "ntp"]
 
 
 @pytest.mark.parametrize(

@@ -91,7 +91,8 @@ def is_pattern(called: str) -> bool:
 class Reading:
     """What to ask, and how to take facts from the answer, line by line; the answer ends at the place `to`.
 
-    `sections` is the pattern of lines that head a section.
+    `sections` is the pattern of lines that head a section; `goes_on` of what a line begins with that goes on with the
+    line before.
     """
 
     name: str
@@ -101,6 +102,7 @@ class Reading:
     take: Mapping[str, Take]
     sections: re.Pattern[str] | None = None
     to: str = ""
+    goes_on: re.Pattern[str] | None = None
 
 
 @dataclass(frozen=True)

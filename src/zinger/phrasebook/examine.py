@@ -63,6 +63,7 @@ def _patterns(book: Phrasebook) -> Iterator[tuple[str, str]]:
         shown = {"at": page.at, "title": page.title, "heading": page.heading, "text": page.text, **page.json}
         found += [(f"places.{name}.page.{what}", pattern) for what, pattern in shown.items()]
     for name, reading in book.readings.items():
+        found.append((f"readings.{name}.goes_on", reading.goes_on))
         for fact, take in reading.take.items():
             path = f"readings.{name}.take.{fact}"
             found += [(path, take.pattern), (f"{path}.under", take.under)]

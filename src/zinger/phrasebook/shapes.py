@@ -253,6 +253,7 @@ class ReadingShape(Shape):
     ask: str | DoShape = ""
     startup: str | DoShape | None = None
     sections: str | None = None
+    goes_on: str | None = None
     take: dict[str, str | TakeShape]
 
 

@@ -6,11 +6,32 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from zinger.phrasebook.book import Take
+from zinger.phrasebook.book import Reading, Take
 from zinger.phrasebook.document import Document
 from zinger.phrasebook.terminal import WIDTH
 from zinger.proof.fact import Fact, Facts, facts_of
 from zinger.proof.onpage import on_page
+
+
+def facts_in(reading: Reading, rows: Sequence[str], torn: frozenset[int], page: Document | None) -> Facts:
+    """The facts of an answer to what a reading asks; `torn` are the rows behind which a log line came."""
+    if reading.goes_on is not None and page is None:
+        rows, torn = _gone_on(reading.goes_on, rows, torn)
+    return gather(reading.take, rows, reading.sections, torn, page)
+
+
+def _gone_on(goes_on: re.Pattern[str], rows: Sequence[str], torn: frozenset[int]) -> tuple[list[str], frozenset[int]]:
+    """What goes on with the line before stands in one line with it, without the mark of it."""
+    whole: list[str] = []
+    still: set[int] = set()
+    for at, row in enumerate(rows):
+        match = goes_on.match(row) if whole else None
+        if match:
+            whole[-1] += row[match.end() :]
+        else:
+            whole.append(row)
+        (still.add if at in torn else still.discard)(len(whole) - 1)
+    return whole, frozenset(still)
 
 
 def gather(
@@ -121,4 +142,4 @@ def _table(wanted: Take, lines: Sequence[str]) -> Iterator[Fact]:
             yield from facts_of(wanted, columns.cells(line), line)
 
 
-__all__ = ["Fact", "Facts", "gather"]
+__all__ = ["Fact", "Facts", "facts_in", "gather"]

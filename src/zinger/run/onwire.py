@@ -19,7 +19,7 @@ from zinger.phrasebook.book import Phrasebook, Reading
 from zinger.plan.model import Device
 from zinger.plan.setting import Stop
 from zinger.plan.subjects.accounts.credentials import factory_renewal
-from zinger.proof.facts import Fact, Facts, gather
+from zinger.proof.facts import Fact, Facts, facts_in
 from zinger.proof.findings import Finding
 from zinger.run.board import DeviceLine, Mark
 from zinger.run.hands import Act, Verb
@@ -172,7 +172,7 @@ class OnWire(ABC):
             if startup and not reading.startup:
                 continue
             answer = await self.do(take_reading(self.book, reading, self.keys, startup))
-            facts.update(gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page))
+            facts.update(facts_in(reading, answer.rows, answer.torn, answer.page))
         return facts
 
     async def fetch(self, reading: Reading) -> bytes:

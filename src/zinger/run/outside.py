@@ -20,7 +20,7 @@ from zinger.plan.owners import same_identity
 from zinger.plan.settings import SETTINGS
 from zinger.plan.subjects.services.settings import SSH
 from zinger.plan.values.account import Account
-from zinger.proof.facts import gather
+from zinger.proof.facts import facts_in
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
 from zinger.run.memory import accounts_told, factory_secret
@@ -220,7 +220,7 @@ class Outside:
             reading = next((r for r in self.book.readings.values() if fact in r.take), None)
             if reading is not None:
                 answer = await pump.do(take_reading(self.book, reading, keys))
-                facts = gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page)
+                facts = facts_in(reading, answer.rows, answer.torn, answer.page)
                 shown |= {what: facts[fact][0].value} if facts.get(fact) else {}
         return shown
 

@@ -99,6 +99,8 @@ class _Reader:
         self.standing = self.question = ""
         self.tables: set[str] = set()
         """The facts whose table's heading stands above."""
+        self.heads: dict[str, str] = {}
+        """By reading, the line that heads the section in which it is."""
         self.at = 0.0
         self.drawn: set[str] = set()
         """The rows of the screen that told something when it was looked at last."""
@@ -147,7 +149,17 @@ class _Reader:
         kind = classify(self.book.terminal, line)
         if kind is not LineKind.PLAIN:
             return kind.value, ""
-        takes = [item for reading in self.book.readings.values() for item in reading.take.items()]
+        for name, reading in self.book.readings.items():
+            if reading.goes_on is not None and reading.goes_on.search(line):
+                return "fact", "goes on"
+            if reading.sections is not None and reading.sections.search(line):
+                self.heads[name] = line
+        takes = [
+            (fact, take)
+            for name, reading in self.book.readings.items()
+            for fact, take in reading.take.items()
+            if take.under is None or take.under.search(self.heads.get(name, ""))
+        ]
         headed = {fact for fact, take in takes if take.columns and take.pattern.search(line)}
         facts = [*self.tables, *(fact for fact, take in takes if not take.columns and take.pattern.search(line))]
         self.tables |= headed

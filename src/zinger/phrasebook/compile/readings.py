@@ -27,7 +27,8 @@ class ReadingsSection(Section):
             self.bad(path, "'under' needs the pattern of lines that head a section; give sections")
         ask, to = self._asked(path, "ask", r.ask)
         startup = self._asked(path, "startup", r.startup)[0] if r.startup is not None else None
-        return Reading(name, r.at, ask, startup, take, sections, to or r.at)
+        goes_on = self.maybe_regex([*path, "goes_on"], r.goes_on)
+        return Reading(name, r.at, ask, startup, take, sections, to or r.at, goes_on)
 
     def backup(self, b: BackupShape) -> Backup:
         """How the configuration is fetched."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zinger.proof.facts import gather
+from zinger.proof.facts import facts_in
 from zinger.run.calls import called
 from zinger.run.stages.stage import Pass
 from zinger.talk.errands.read import take_reading
@@ -22,7 +22,7 @@ class CallThrough:
 
         async def shown() -> tuple[str, ...]:
             answer = await wire.do(take_reading(wire.book, reading, wire.keys))
-            facts = gather(reading.take, answer.rows, reading.sections, answer.torn, answer.page)
+            facts = facts_in(reading, answer.rows, answer.torn, answer.page)
             return tuple(fact.value for fact in facts.get(active.fact, ()))
 
         async with wire.stage("calls", None, "calling through it"):
