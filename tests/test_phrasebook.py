@@ -51,6 +51,7 @@ FAULTS = [
     ("home: base ", "home: bass ", "home", "did you mean base?"),
     ("cancel: ctrl-x", "cancel: ctrl-xx", "typing.cancel", "no key is called"),
     ("(?P<value>\\d+ min)", "(\\d+ min)", "readings.everything.take.idle", "no group named value"),
+    ("undo: 'rename {{ before }}'", "undo: 'rename {{ before.name }}'", "settings.hostname.undo", "no part 'name'"),
     ("boots_in: 90 s", "boots_in: 90", "factory.boots_in", "must be a text, not '90'"),
     ("identity: {serial", "identity_lines: [x]\nidentity: {serial", "identity_lines", "not a list"),
     ("places:\n", "places: [\n", "quern-s2.yaml:", "not valid YAML"),

@@ -79,6 +79,8 @@ class StepsSection(Section):
             ("after_device", p.after_device),
         ):
             self.template([*path, key], source, names)
+        if part := re.search(r"\bbefore\.(\w+)", p.undo or ""):
+            self.bad([*path, "undo"], f"before has no part {part[1]!r}: it is what the device showed, as a text")
         replies = self._replies([*path, "replies"], p.replies, names)
         turns = self._turns(path, p, names)
         if p.read is not None:
