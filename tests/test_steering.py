@@ -300,7 +300,7 @@ def test_a_run_goes_on_while_another_job_is_shown(start: Callable[..., Terminal]
 
     def welcome() -> None:
         term.keys("C-p")
-        term.until("Search for commands")
+        term.until("what do you want to do?")
         term.keys("-l", "welcome")
         term.keys("Enter")  # at once: it means what is typed, not what the list still shows
         term.until("plan, plug in, watch", "Upper Railway")

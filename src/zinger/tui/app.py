@@ -382,7 +382,7 @@ class ZingerApp(GuardedApp):
         from zinger.tui.palette import Commands, Palette
 
         if not isinstance(self.screen, Palette):
-            self.push_screen(Palette([Commands], id="--command-palette"))
+            self.push_screen(Palette([Commands], placeholder="what do you want to do?", id="--command-palette"))
 
     def action_help(self) -> None:
         """Keys and shapes."""

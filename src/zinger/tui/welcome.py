@@ -26,6 +26,7 @@ from zinger.tui.footer import KeysFooter
 from zinger.tui.look import BRASS, DIM, GREEN, PAPER, SHAPE, SLATE, VIOLET, fit, home_short
 from zinger.tui.parts import PlainScreen
 from zinger.tui.rows import Rows
+from zinger.wording import counted
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ class Jobs(Rows):
             return text.append(fit(item.what, width - 26), DIM)
         title = max(20, min(40, width // 3))
         text = Text("   ").append(f"{fit(item.title, title - 2):<{title}}", Style(color=PAPER, bold=True))
-        text.append(f"{item.devices:>4} devices  ", DIM)
+        text.append(f"{counted(item.devices, 'device'):>12}  ", DIM)
         text.append(f"{'live' if item.live else 'practice':<10}", VIOLET if item.live else SLATE)
         text.append_text(in_small(self._standing(item.path) or item.counts, item.devices))
         text.append(time.strftime("  %Y-%m-%d  ", time.localtime(item.at)), DIM)
