@@ -320,10 +320,17 @@ def test_what_is_owed_is_accepted_with_a_reason_and_taken_back(job: Callable[...
     assert wrong.returncode == 2 and "neither different nor owed" in wrong.stderr and "syslog.servers" in wrong.stderr
     taken = zinger("accept", folder, "kvr-wj-sw1", "syslog.servers", "--why", "seen at the receiver")
     assert taken.stdout == "kvr-wj-sw1: proved, but for 1 accepted\n"
-    assert OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"].sentence.endswith("but for 1 accepted")
+    assert (
+        OpenJob(JobFolder(folder)).board.lines["kvr-wj-sw1"].sentence.endswith("but for 1 accepted, in an earlier run")
+    )
+    assert zinger("handover", folder).returncode == 0
+    mail = (folder / "handover" / "mail.txt").read_text().splitlines()[0]
+    assert mail.endswith("1 of 1 device proved, 1 of them but for what was accepted"), mail
     again = zinger("run", folder, "--headless", "--no-power-cut", "--json")
     device = json.loads(again.stdout)["devices"][0]
     assert again.returncode == 0 and device["accepted"] == {"syslog.servers": "seen at the receiver"}
+    third = zinger("run", folder, "--headless", "--no-power-cut").stdout
+    assert third.endswith("1 of 1 devices proved, 1 of them but for what was accepted\n"), third
     back = zinger("accept", folder, "kvr-wj-sw1", "syslog.servers", "--why", "")
     assert "configured · owes 1 thing" in back.stdout
     sheet = ONE_DEVICE.replace("10.44.8.11", "10.44.8.15")

@@ -147,7 +147,9 @@ def conclude(run: Run, printed: Printed) -> int:
     lines = {name: run.job.board.lines[name] for name in run.carriers}
     proved = run.proved()
     configured = sum(line.mood is Mark.CONFIGURED for line in lines.values())
-    also = f", {configured} configured" if configured else ""
+    accepted = sum(bool(run.job.memories[name].outcome.accepted) for name in proved)
+    also = f", {accepted} of them but for what was accepted" if accepted else ""
+    also += f", {configured} configured" if configured else ""
     if printed is Printed.LINES:
         print(json.dumps({"event": "summary", **summary(run)}))
     elif printed is Printed.JSON:

@@ -7,8 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from zinger.handover.preview import open_points, to_be_known
-from zinger.handover.record import DeviceRecord
-from zinger.wording import counted
+from zinger.handover.record import DeviceRecord, proved_in_words
 
 MOST = 20
 """Open points that are written out; of more, only how many there are."""
@@ -17,7 +16,7 @@ MOST = 20
 def mail_text(title: str, found: Sequence[DeviceRecord], at: float | None, papers: Sequence[str] = ()) -> str:
     """The text, with its subject in the first line; plain, so that it can be pasted anywhere."""
     states = Counter(record.state for record in found)
-    subject = f"{title}: {states['proved']} of {counted(len(found), 'device')} proved"
+    subject = f"{title}: {proved_in_words(found)}"
     others = ", ".join(f"{count} {state}" for state, count in states.items() if state != "proved")
     lines = [f"Subject: {subject}", ""]
     lines.append(f"As of {time.strftime('%Y-%m-%d %H:%M', time.localtime(at))}: " if at else "Nothing was run yet: ")

@@ -16,7 +16,7 @@ from reportlab.platypus import Flowable, Image, KeepTogether, PageBreak, Paragra
 
 from zinger.handover.drawing import GREEN, HAIR, INK, ROSE, SOFT, STATE
 from zinger.handover.fonts import BOLD, MONO, SANS, drawable
-from zinger.handover.record import DeviceRecord
+from zinger.handover.record import DeviceRecord, proved_in_words
 from zinger.proof.findings import COLUMNS, Finding, Source, columns
 
 NORMAL = ParagraphStyle("normal", fontName=SANS, fontSize=8, leading=10, textColor=INK)
@@ -49,11 +49,10 @@ def proof_sheet(
         title=f"Proof sheet, {title}",
         invariant=1,
     )
-    proved = sum(r.state == "proved" for r in found)
     as_of = time.strftime(" · as of %Y-%m-%d %H:%M", time.localtime(at)) if at else ""
     story: list[Flowable] = [
         Paragraph("Proof sheet", HEAD),
-        Paragraph(say(f"{title} · {proved} of {len(found)} devices proved{as_of}"), NORMAL),
+        Paragraph(say(f"{title} · {proved_in_words(found)}{as_of}"), NORMAL),
         Spacer(1, 10),
         Paragraph("What remains open", DEVICE),
         *_sentences([(r.device.name, sentence) for r in found for sentence in r.still_open]),
@@ -93,7 +92,10 @@ def _overview(found: Sequence[DeviceRecord]) -> Table:
             f"{sum(f.holds for f in findings)} of {len(findings)} hold",
         )
         rows.append(
-            [*(Paragraph(say(c), NORMAL) for c in cells), Paragraph(f"<font color='{colour}'>{r.state}</font>", NORMAL)]
+            [
+                *(Paragraph(say(c), NORMAL) for c in cells),
+                Paragraph(f"<font color='{colour}'>{r.standing}</font>", NORMAL),
+            ]
         )
     return _table(rows, (150, 150, 120, 90, 90, 90, 100))
 
@@ -102,7 +104,7 @@ def _device(record: DeviceRecord) -> list[Flowable]:
     device = record.device
     colour = STATE[record.state].hexval().replace("0x", "#")
     head = [
-        Paragraph(f"{say(device.name)}  <font color='{colour}'>{record.state}</font>", DEVICE),
+        Paragraph(f"{say(device.name)}  <font color='{colour}'>{record.standing}</font>", DEVICE),
         Paragraph(
             say(
                 f"{device.site.name} · {device.location or 'place not given'} · {device.family} · "

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -14,6 +14,7 @@ from zinger.run.memory import Memory, remember
 from zinger.run.newnames import by_present_names
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
+from zinger.wording import counted
 
 _NOT_PROVED = {
     "not done": "was not proved",
@@ -47,6 +48,12 @@ class DeviceRecord:
         if concluded and memory.touched:
             return "not proved since"
         return self.outcome.state.value if concluded or self.outcome.differing else "not done"
+
+    @property
+    def standing(self) -> str:
+        """How it stands, and what was accepted for it to stand so."""
+        proved = self.state == "proved" and self.outcome.accepted
+        return f"{self.state}, {self.outcome.sentence}" if proved else self.state
 
     @cached_property
     def outcome(self) -> Outcome:
@@ -102,6 +109,14 @@ def records(plan: Plan, scripts: Mapping[str, Script], entries: Iterable[Entry])
         DeviceRecord(device, scripts.get(device.name), remember(happened.get(device.name, ())))
         for device in plan.devices
     ]
+
+
+def proved_in_words(found: Sequence[DeviceRecord]) -> str:
+    """How many are proved, and of how many of them something was accepted."""
+    proved = [record for record in found if record.state == "proved"]
+    accepted = sum(bool(record.outcome.accepted) for record in proved)
+    but = f", {accepted} of them but for what was accepted" if accepted else ""
+    return f"{len(proved)} of {counted(len(found), 'device')} proved{but}"
 
 
 def by_site(found: list[DeviceRecord]) -> list[tuple[Site, list[DeviceRecord]]]:
