@@ -16,6 +16,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import ONE_DEVICE, ZINGER, program, stop_yard, zinger
+from zinger.cli.app import folder_to_open
 from zinger.store.journal import Journal
 
 JOB = (Path(__file__).parent.parent / "src" / "zinger" / "demo" / "job.yaml").read_text()
@@ -209,6 +210,15 @@ def test_a_corrupt_journal_is_told_and_the_run_goes_on(job: Callable[..., Path])
     assert done.returncode == 0 and "1 of 1 devices proved" in done.stdout
     assert "kept aside as journal.db.damaged-" in done.stdout
     assert list(folder.glob("journal.db.damaged-*"))
+
+
+def test_a_folder_in_the_place_of_a_command_is_opened(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    for name in ("winter", "family", "check"):
+        (tmp_path / name).mkdir()
+    assert folder_to_open(["winter", "--sheet", "x.csv"]) == ["open", "winter", "--sheet", "x.csv"]
+    for as_they_are in ([], ["family", "list"], ["check", "winter"], ["summer"], ["--help"]):
+        assert folder_to_open(as_they_are) == as_they_are
 
 
 def test_practice_opens_the_yard_to_any_client(job: Callable[..., Path]) -> None:

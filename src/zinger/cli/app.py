@@ -105,7 +105,7 @@ def main() -> None:
     make_plain()
     os.umask(0o077)  # a job's files are for its owner only, whichever part of the program makes them
     try:
-        app(standalone_mode=True)
+        app(args=folder_to_open(sys.argv[1:]), standalone_mode=True)
     except ZingerError as error:
         print(f"zinger: {error}", file=sys.stderr)
         sys.exit(USAGE)
@@ -113,6 +113,12 @@ def main() -> None:
         sys.exit(130)
     except Exception as error:
         sys.exit(_own_fault(error))
+
+
+def folder_to_open(args: list[str]) -> list[str]:
+    """A job's folder in the place of a command means to open it."""
+    named = [arg for arg in args[:1] if arg not in (*_COMMANDS, "family")]
+    return ["open", *args] if named and not named[0].startswith("-") and os.path.isdir(named[0]) else args
 
 
 def _own_fault(error: BaseException) -> int:
