@@ -8,6 +8,7 @@ import time
 import traceback
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -118,7 +119,7 @@ def main() -> None:
 def folder_to_open(args: list[str]) -> list[str]:
     """A job's folder in the place of a command means to open it."""
     named = [arg for arg in args[:1] if arg not in (*_COMMANDS, "family")]
-    return ["open", *args] if named and not named[0].startswith("-") and os.path.isdir(named[0]) else args
+    return ["open", *args] if named and not named[0].startswith("-") and Path(named[0]).is_dir() else args
 
 
 def _own_fault(error: BaseException) -> int:
