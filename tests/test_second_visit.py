@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import ClassVar
 
 from tests.conftest import zinger
+from zinger.run.memory import former_accounts
 from zinger.run.openjob import OpenJob
 from zinger.store import entries
 from zinger.store.folder import JobFolder
@@ -94,6 +95,10 @@ def test_a_device_that_is_called_otherwise_is_the_same_device(job: Callable[...,
     assert not [name for name in names if name.startswith(("kvrcbos1/", "kvr-wj-fm1/"))]
     assert since is not None and since < OpenJob(JobFolder(folder)).memories["office"].last_at - 1  # type: ignore[operator]
     assert not OpenJob(JobFolder(folder)).new_names
+    assert not [memory for name, memory in opened.memories.items() if former_accounts(opened.plan.device(name), memory)]
+    plan = folder / "job.yaml"
+    plan.write_text(plan.read_text().replace("name: kettle-admin", "name: depot-admin"))
+    assert "kettle-admin may still be let in as before" in zinger("run", folder, "--dry", "--only", "office").stdout
     recorded = {file.name.partition("-20")[0] for file in (folder / "records").iterdir()}
     assert "office" in recorded and not recorded & {"kvrcbos1", "kvr-wj-fm1"}, recorded
     papers = zinger("handover", folder)

@@ -7,13 +7,15 @@ import json
 import signal
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from enum import Enum
 from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
 from zinger.desk.jobs import remember_job
 from zinger.run.board import DeviceLine, Mark
+from zinger.run.laterchange import STAYS
+from zinger.run.memory import Memory, former_accounts
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
@@ -164,10 +166,10 @@ def conclude(run: Run, printed: Printed) -> int:
 def print_findings(run: Run) -> None:
     """Print, for each device, how it stands and every finding that does not hold."""
     for name in run.carriers:
-        _print_line(name, run.job.board.lines[name], run.job.memories[name].refused)
+        _print_line(name, run.job.board.lines[name], run.job.memories[name])
 
 
-def _print_line(name: str, line: DeviceLine, refused: Mapping[str, str]) -> None:
+def _print_line(name: str, line: DeviceLine, memory: Memory) -> None:
     holds = [f for f in line.findings.values() if f.holds]
     print(f"\n{name}: {line.sentence}")
     print(f"  {len(holds)} of {len(line.findings)} findings hold")
@@ -181,13 +183,15 @@ def _print_line(name: str, line: DeviceLine, refused: Mapping[str, str]) -> None
         for evidence in finding.evidence.splitlines():
             print(f"             | {evidence}")
     if line.outcome is None:
-        for setting, words in refused.items():
+        for setting, words in memory.refused.items():
             print(f"  refused    {setting}: {words}")
     else:
         for debt in line.outcome.owed:
             print(f"  owed       {debt.setting}: {debt.lacking.value}: {debt.why}")
         for setting, why in line.outcome.accepted:
             print(f"  accepted   {setting}: {why}")
+    for user in former_accounts(line.device, memory):
+        print(f"  known      {user}, an account of an earlier plan, {STAYS}")
     for left_out in line.script.not_sent:
         if not left_out.owed:
             print(f"  left out   {left_out.setting}: {left_out.why}")

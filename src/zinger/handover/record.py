@@ -10,7 +10,8 @@ from zinger.plan.model import Device, Plan, Site
 from zinger.plan.revision import revision_of
 from zinger.proof.findings import Finding, Source
 from zinger.proof.outcome import Outcome, title_of
-from zinger.run.memory import Memory, remember
+from zinger.run.laterchange import STAYS
+from zinger.run.memory import Memory, former_accounts, remember
 from zinger.run.newnames import by_present_names
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
@@ -72,6 +73,8 @@ class DeviceRecord:
         """Sentences about what is settled, and should be known: accepted, noted, or not for such a device."""
         sentences = [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
         sentences += [f"noted: {text}" for _, text in self.memory.notes]
+        former = former_accounts(self.device, self.memory)
+        sentences += [f"{user}, an account of an earlier plan, {STAYS}" for user in former]
         without: dict[str, list[str]] = {}
         for unsent in self.script.not_sent if self.script else ():
             if not unsent.owed:

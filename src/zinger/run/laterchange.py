@@ -14,11 +14,13 @@ from zinger.plan.model import Device
 from zinger.plan.revision import revision_of
 from zinger.plan.subjects.accounts.credentials import secrets_of
 from zinger.proof.findings import Source, planned_words
-from zinger.run.memory import Memory
+from zinger.run.memory import Memory, former_accounts
 from zinger.run.openjob import OpenJob
 from zinger.run.stages.send import ASKED_ONCE
 from zinger.script.compile import Script, Step
 
+STAYS = "may still be let in as before: take that account away by hand"
+"""What is said of an account that the plan does not have any more."""
 OLD_IS_KEPT = "the old password, which the vault keeps until the new one is proved"
 
 
@@ -99,10 +101,12 @@ def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
         changes = later_changes(job.board.lines[name].device, job.scripts[name], job.memories[name])
         if not changes:
             lines.append(f"{name}: nothing, as far as is known; it is read back all the same")
+        former = former_accounts(job.board.lines[name].device, job.memories[name])
         for change in changes:
             lines.append(f"{name}: {change.title}: {change.before} -> {change.after}")
             lines += (f"    {line}" for line in change.sent)
             if change.guard or change.way_back:
                 back = f"back by: {change.way_back}" if change.way_back else ""
                 lines.append(f"    ({'; '.join(filter(None, (change.guard, back)))})")
+        lines += (f"    {user} {STAYS}" for user in former)
     return [*lines[:most], f"… {len(lines) - most} more lines"] if len(lines) > most else lines

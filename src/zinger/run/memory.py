@@ -64,6 +64,8 @@ from zinger.store.entries import (
 from zinger.store.vault import BEFORE
 
 FACTORY_PREFIX = "factory/"
+FACTORY_LOGIN = "factory"
+"""What the sign-in is called that must be refused."""
 QUESTIONS_OF = "questions of "
 """What is sent in a question script is kept in the journal under these words and its name."""
 _DEVICE_STAGES = frozenset({"reach", "power cut and boot", "save"})
@@ -406,6 +408,16 @@ def remember(entries: Iterable[Entry]) -> Memory:
         if event is not None:
             memory.take_in(event, entry.device, entry.at)
     return memory
+
+
+def former_accounts(device: Device, memory: Memory) -> list[str]:
+    """Whom the device let in under an earlier plan, that the present one does not have: nobody took them away."""
+    first = (device.factory_account_secret.name, f"{device.name}/label")
+    mine = [user for user, entry in memory.accepted if not entry.startswith(FACTORY_PREFIX) and entry not in first]
+    let_in = (name.removeprefix(SIGN_IN) for name in memory.held_at if name.startswith(SIGN_IN))
+    mine += [name for name in let_in if name != FACTORY_LOGIN]
+    planned = {"", *(account.name for account in accounts_of(device)), *memory.kept_out}
+    return [user for user in dict.fromkeys(mine) if user not in planned]
 
 
 def passwords_of(device: Device) -> dict[AsksFor, SecretRef]:

@@ -23,7 +23,7 @@ from zinger.plan.values.account import Account
 from zinger.proof.facts import facts_in
 from zinger.proof.findings import Finding, Source, Verdict
 from zinger.proof.outcome import SIGN_IN
-from zinger.run.memory import accounts_told, factory_secret
+from zinger.run.memory import FACTORY_LOGIN, accounts_told, factory_secret
 from zinger.run.pageswire import endpoint_at
 from zinger.run.pump import Pump
 from zinger.run.sessions import Session, over_pages, over_ssh
@@ -100,7 +100,7 @@ class Outside:
             goal = home if account.administers else self.book.view or self.book.home
             yield account.name, Account(account.name, account.secret), goal
         if self.book.factory.user:
-            yield "factory", Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
+            yield FACTORY_LOGIN, Account(self.book.factory.user, factory_secret(self.device, self.book)), ""
 
     def _port(self, name: str, port: int) -> int:
         """The port of a service; SSH's is where the device is signed in to, that of its pages where they are."""

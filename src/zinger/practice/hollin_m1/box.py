@@ -143,7 +143,11 @@ class ManagerDesk:
             self.tty.show("nothing is set yet; the questions begin\n")
             await self.questions()
         while True:
-            keeper = self.box.running.people[user].level == "keeper"
+            person = self.box.running.people.get(user)
+            if person is None:
+                self.tty.show(f"{user} is not known any more; gone\n")
+                return
+            keeper = person.level == "keeper"
             way, values = ("console" if self.where == "console" else "network"), self.box.running.values
             idle = self.box.clock.real(int(values.get(f"idle-{way}", values["idle"])) * 60)
             self.tty.show(f"{self.box.running.values['name']}{MENU}")
