@@ -125,26 +125,28 @@ def test_a_box_is_known_by_its_new_name_and_a_name_that_is_given_again_is_anothe
 
     met = entry(1, "old", Met("QS2 0411", "")), entry(2, "old", SignedIn("boss", "old/administrator"))
     told = by_present_names(met, [device])
-    assert told.new_names == {"kvr-wj-sw1": "old"} and "old" not in told.of
+    assert told.new_names.before == {"kvr-wj-sw1": "old"} and "old" not in told.of
     assert remember(told.of["kvr-wj-sw1"]).accepted == [("boss", "kvr-wj-sw1/administrator")]
     once = by_present_names([*met, entry(3, "", Renamed({"kvr-wj-sw1": "old"})), entry(4, "old", Noted("n"))], [device])
     assert (
-        not once.new_names and [e.id for e in once.of["kvr-wj-sw1"]] == [1, 2] and [e.id for e in once.of["old"]] == [4]
+        not once.new_names.before
+        and [e.id for e in once.of["kvr-wj-sw1"]] == [1, 2]
+        and [e.id for e in once.of["old"]] == [4]
     )
 
     unnumbered = replace(device, serial="", mac="")
-    assert not by_present_names(met, [unnumbered]).new_names, "nothing tells that it is the same"
-    assert by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [unnumbered]).new_names
+    assert not by_present_names(met, [unnumbered]).new_names.before, "nothing tells that it is the same"
+    assert by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [unnumbered]).new_names.before
     for other in (replace(device, serial="QS2-0412"), replace(device, mac="02-4b-56-10-33-09", serial="")):
-        assert not by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [other]).new_names
+        assert not by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [other]).new_names.before
     known = entry(3, "kvr-wj-sw1", Met("QS2-0411", ""))
-    assert not by_present_names([*met, known], [device]).new_names, "it is known by its own name"
+    assert not by_present_names([*met, known], [device]).new_names.before, "it is known by its own name"
     twice = by_present_names(met, [device, replace(device, name="old")])
-    assert not twice.new_names, "the plan has both, with one serial number"
+    assert not twice.new_names.before, "the plan has both, with one serial number"
     second = replace(device, name="old", serial="QS2-0412", mac="")
     both = [*met, entry(3, "kvr-wj-sw1", Met("QS2-0412", "")), entry(4, "kvr-wj-sw1", Noted("of the second"))]
     exchanged = by_present_names(both, [device, second])
-    assert exchanged.new_names == {"kvr-wj-sw1": "old", "old": "kvr-wj-sw1"}
+    assert exchanged.new_names.before == {"kvr-wj-sw1": "old", "old": "kvr-wj-sw1"}
     assert [e.id for e in exchanged.of["old"]] == [3, 4] and [e.id for e in exchanged.of["kvr-wj-sw1"]] == [1, 2]
 
 
@@ -153,7 +155,8 @@ def test_entries_of_the_vault_go_with_a_name_and_none_is_lost(tmp_path: Path) ->
     names = ("old/a", "old/shared", "old/typed", "older/a", "new/typed", "a/x", "a/y", "b/x")
     vault.put({SecretRef(name): name[::-1] for name in names})
     since = vault.since("old/a")
-    vault.carry_over({"new": "old", "b": "a", "a": "b"}, {"old/shared"})
+    for _ in range(2):  # a crash may come before it is written down that it was done
+        vault.carry_over({"new": "old", "b": "a", "a": "b"}, {"old/shared"}, "7 these")
     kept = {name: vault.get(SecretRef(name)) for name in Vault(tmp_path / "vault.age").names()}
     assert kept == {"new/a": "a/dlo", "new/shared": "derahs/dlo", "old/shared": "derahs/dlo", "older/a": "a/redlo",
                     "new/typed": "depyt/dlo", "kept/new/typed": "depyt/wen", "a/x": "x/b", "b/x": "x/a", "b/y": "y/a"

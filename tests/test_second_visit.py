@@ -78,7 +78,7 @@ def test_a_device_that_is_called_otherwise_is_the_same_device(job: Callable[...,
     sheet.write_text(text.replace("kvr-wj-wc1", "third").replace(AT_FIRST, "kvr-wj-wc1").replace("third", AT_FIRST))
     opened = OpenJob(JobFolder(folder))
     exchanged = {QUESTIONS: AT_FIRST, AT_FIRST: QUESTIONS}
-    assert opened.new_names == {"kvr-wj-boss": "kvr-wj-fm1", "office": "kvrcbos1"} | exchanged
+    assert opened.new_names.before == {"kvr-wj-boss": "kvr-wj-fm1", "office": "kvrcbos1"} | exchanged
     assert opened.board.lines["office"].sentence == "plan changed · run it again"
     had = {(m.box.serial, m.accepted[0][1].partition("/")[2]) for m in before.memories.values()}
     assert {(m.box.serial, m.accepted[0][1].partition("/")[2]) for m in opened.memories.values()} == had
@@ -90,11 +90,11 @@ def test_a_device_that_is_called_otherwise_is_the_same_device(job: Callable[...,
         if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
     }
     settings = {(name, setting) for name, setting in sent if not setting.startswith("questions of")}
-    assert settings == {(name, "hostname") for name in opened.new_names}, sent
+    assert settings == {(name, "hostname") for name in opened.new_names.before}, sent
     names, since = Vault(folder / "vault.age").names(), Vault(folder / "vault.age").since("office/administrator")
     assert not [name for name in names if name.startswith(("kvrcbos1/", "kvr-wj-fm1/"))]
     assert since is not None and since < OpenJob(JobFolder(folder)).memories["office"].last_at - 1  # type: ignore[operator]
-    assert not OpenJob(JobFolder(folder)).new_names
+    assert not OpenJob(JobFolder(folder)).new_names.before
     assert not [memory for name, memory in opened.memories.items() if former_accounts(opened.plan.device(name), memory)]
     plan = folder / "job.yaml"
     plan.write_text(plan.read_text().replace("name: kettle-admin", "name: depot-admin"))

@@ -27,14 +27,32 @@ _OF_THE_BOX = frozenset({Met.kind, Stands.kind, Swapped.kind})
 _MOVING = ".moving"
 
 
+@dataclass(frozen=True)
+class NewNames:
+    """The devices whose new name is not written down yet: the name now, and the one before."""
+
+    before: Mapping[str, str] = field(default_factory=dict)
+    since: int = 0
+    """The last entry of the journal that told of any box: with it, one exchange of names is no other one."""
+
+    @property
+    def involved(self) -> frozenset[str]:
+        """The names of both kinds."""
+        return frozenset({*self.before, *self.before.values()})
+
+    @property
+    def called(self) -> str:
+        """What this carrying over is called, however often it is begun."""
+        return f"{self.since} {sorted(self.before.items())}"
+
+
 @dataclass
 class Told:
     """A journal's entries by the names that the plan has now."""
 
     of: dict[str, list[Entry]] = field(default_factory=dict)
     """Each device's entries, oldest first; those that are of no device have an empty name."""
-    new_names: dict[str, str] = field(default_factory=dict)
-    """The devices whose new name is not written down yet: the name now, and the one before."""
+    new_names: NewNames = field(default_factory=NewNames)
 
 
 def by_present_names(entries: Iterable[Entry], devices: Iterable[Device]) -> Told:
@@ -45,8 +63,9 @@ def by_present_names(entries: Iterable[Entry], devices: Iterable[Device]) -> Tol
         if isinstance(event, Renamed):
             _move(told.of, event.names)
         told.of.setdefault(entry.device, []).append(entry)
-    told.new_names = _new_names(told.of, list(devices))
-    _move(told.of, told.new_names)
+    of_boxes = [entry.id for mine in told.of.values() for entry in mine if entry.kind in (*_OF_THE_BOX, Renamed.kind)]
+    told.new_names = NewNames(_new_names(told.of, list(devices)), max(of_boxes, default=0))
+    _move(told.of, told.new_names.before)
     return told
 
 
@@ -98,20 +117,18 @@ def _called(entry: Entry, before: str, now: str) -> Entry:
     return replace(entry, device=now, data=data)
 
 
-def carry_over(
-    names: Mapping[str, str], vault: Vault, needed: Collection[str], dialer: Dialer, homes: Iterable[Path]
-) -> Renamed:
+def carry_over(new: NewNames, vault: Vault, needed: Collection[str], dialer: Dialer, homes: Iterable[Path]) -> Renamed:
     """Give what is kept under the names of before the new ones, all at once; returns the event to write.
 
     Entries of the vault that are `needed` under an old name stay there too. `homes` are the folders of recordings and
     of configurations. Raises VaultError, FileError and RunError; it can be done again then.
     """
-    vault.carry_over(names, needed)
+    vault.carry_over(new.before, needed, new.called)
     for keys in (dialer.host_keys, dialer.certificates):
-        keys.carry_over(names)
+        keys.carry_over(new.before)
     for home in homes:
-        _rename_files(home, names)
-    return Renamed(dict(names))
+        _rename_files(home, new.before)
+    return Renamed(dict(new.before))
 
 
 def _rename_files(home: Path, names: Mapping[str, str]) -> None:

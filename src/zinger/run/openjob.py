@@ -16,7 +16,7 @@ from zinger.proof.findings import planned_words
 from zinger.proof.outcome import State
 from zinger.run.board import Board, DeviceLine, Mark
 from zinger.run.memory import Memory, remember
-from zinger.run.newnames import by_present_names
+from zinger.run.newnames import NewNames, by_present_names
 from zinger.script.compile import Script
 from zinger.script.scripts import Scripts
 from zinger.store import entries
@@ -57,8 +57,8 @@ class OpenJob(OpenPlan):
         self.memories: dict[str, Memory] = {name: Memory() for name in lines}
         self.unspoken: dict[str, Memory] = {device.name: Memory() for device, _ in planned}
         """What is known of devices that no phrasebook speaks to."""
-        self.new_names: dict[str, str] = {}
-        """Devices whose new name the journal does not know yet: the name now, and the one before."""
+        self.new_names = NewNames()
+        """Devices whose new name the journal does not know yet."""
         self.terms: list[entries.TermsAccepted] = []
         """What a person accepted in this job so far."""
         self.kept_aside = ""
@@ -77,7 +77,7 @@ class OpenJob(OpenPlan):
 
     def called_now(self, name: str) -> str:
         """What a device is called whose name was this until the plan changed."""
-        return next((now for now, before in self.new_names.items() if before == name), name)
+        return next((now for now, before in self.new_names.before.items() if before == name), name)
 
     def renew_line(self, name: str) -> None:
         """A device's line as its plan is now, with what its memory knows."""

@@ -27,7 +27,7 @@ from zinger.run.credentials import settled, unfinished
 from zinger.run.hands import AHEAD, Hands, RunError
 from zinger.run.leaselists import lease_lists
 from zinger.run.memory import remember
-from zinger.run.newnames import by_present_names, carry_over
+from zinger.run.newnames import NewNames, by_present_names, carry_over
 from zinger.run.onwire import Assignment, OnWire
 from zinger.run.openjob import OpenJob, show_notes
 from zinger.run.options import Options
@@ -164,7 +164,7 @@ class Run:
         assert self.world is not None
         devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
         job, world = self.job, self.world
-        if any(device.name in job.new_names for device in devices):
+        if any(device.name in job.new_names.before for device in devices):
             await self._take_new_names()
         asked = job.plan.password_rules
         rules = {family: job.books[family].rules.asked_of_passwords(asked) for family in {d.family for d in devices}}
@@ -187,25 +187,24 @@ class Run:
     async def _take_new_names(self) -> None:
         """What is known of boxes goes with them to their new names. Raises RunError while one is in work."""
         assert self.world is not None and self.journal is not None
-        job, journal, world, names = self.job, self.journal, self.world, dict(self.job.new_names)
-        involved = {*names, *names.values()}
-        if busy := sorted(name for name, task in self.tasks.items() if name in involved and not task.done()):
+        job, journal, world, new = self.job, self.journal, self.world, self.job.new_names
+        if busy := sorted(name for name, task in self.tasks.items() if name in new.involved and not task.done()):
             raise RunError(f"{', '.join(busy)} is in work under its old name; stop it, or wait until it is through")
-        for name in involved & set(self.carriers):  # its console has room for one
+        for name in new.involved & set(self.carriers):  # its console has room for one
             for wire in self.carriers[name].wires:
                 wire.pump.leave()
             del self.carriers[name], self.tasks[name]
         needed = {ref.name for device in job.plan.devices for ref in needed_secrets(device)}
         event = await asyncio.to_thread(
-            carry_over, names, world.vault, needed, world.dialer, (world.records, world.backups)
+            carry_over, new, world.vault, needed, world.dialer, (world.records, world.backups)
         )
         await self._write(event)
         happened = by_present_names(await asyncio.to_thread(lambda: list(journal.entries())), job.plan.devices)
-        for name in involved & set(job.memories):
+        for name in new.involved & set(job.memories):
             job.memories[name] = remember(happened.of.get(name, ()))
             job.renew_line(name)
-        job.new_names = {}
-        self.news += [f"{old} is called {now} now; what is known of it goes with it" for now, old in names.items()]
+        job.new_names = NewNames()
+        self.news += [f"{old} is called {now} now; what is known of it goes with it" for now, old in new.before.items()]
 
     async def look_ahead(self, beginning: Sequence[str] = ()) -> None:
         """Work out when the bench is done, with devices that are about to begin, and who comes first where all wait."""

@@ -116,6 +116,8 @@ class Vault:
         self._since: dict[str, float] = {}
         self._recipients: dict[str, str] = {}
         """Whose keys open it beside this person's: a name by each."""
+        self._carried = ""
+        """What was carried over last."""
         self._refresh()
 
     @property
@@ -131,16 +133,17 @@ class Vault:
             return
         stamp = (stat.st_ino, stat.st_mtime_ns, stat.st_size)
         if stamp != self._stamp:
-            self._kept, self._since, self._recipients = self._read()
+            self._kept, self._since, self._recipients, self._carried = self._read()
             self._stamp = stamp
 
-    def _read(self) -> tuple[dict[str, str], dict[str, float], dict[str, str]]:
+    def _read(self) -> tuple[dict[str, str], dict[str, float], dict[str, str], str]:
         identity = _identity(self._identity_file)
         try:
             plain = json.loads(pyrage.decrypt(self.file.read_bytes(), [identity]))
             since = {str(k): float(v) for k, v in plain.get("since", {}).items()}
             others = {str(k): str(v) for k, v in plain.get("recipients", {}).items()}
-            return {str(k): str(v) for k, v in plain["secrets"].items()}, since, others
+            secrets = {str(k): str(v) for k, v in plain["secrets"].items()}
+            return secrets, since, others, str(plain.get("carried", ""))
         except OSError as error:
             raise VaultError(f"{self.file} can't be read: {error.strerror}") from None
         except (pyrage.DecryptError, ValueError, KeyError, TypeError, AttributeError):
@@ -221,14 +224,16 @@ class Vault:
             if len(left) < len(self._kept):
                 self._write(left)
 
-    def carry_over(self, names: Mapping[str, str], needed: Collection[str]) -> None:
+    def carry_over(self, names: Mapping[str, str], needed: Collection[str], once: str) -> None:
         """Devices have other names (the name now, the one before): so have their entries, all at once.
 
         Those that are `needed` stay under the old name too. What stood under a new name of what is not there any more
-        is kept as `kept/NAME`.
+        is kept as `kept/NAME`. `once` is what this carrying over is called: done again, it would exchange names back.
         """
         with self._writing():
             there = dict(self._secrets)
+            if self._carried == once:
+                return
             called = {
                 entry: now + entry.removeprefix(before)
                 for now, before in names.items()
@@ -242,6 +247,7 @@ class Vault:
             others = {old: secret for old, secret in there.items() if old not in called}
             displaced = {f"kept/{old}": secret for old, secret in others.items() if every.get(old, secret) != secret}
             ages = {new: self._since[old] for old, new in called.items() if old in self._since}
+            self._carried = once
             self._write(displaced | others | stays | every, ages)
 
     def unseal(self, file: Path) -> bytes:
@@ -319,7 +325,7 @@ class Vault:
             for name in every
             if name in changed or name in self._since
         }
-        kept = {"secrets": every, "since": since, "recipients": self._recipients}
+        kept = {"secrets": every, "since": since, "recipients": self._recipients, "carried": self._carried}
         plain = json.dumps(kept, indent=1, sort_keys=True).encode()
         if not self.file.exists() and not self._identity_file.exists():
             _make_identity(self._identity_file)
