@@ -139,6 +139,8 @@ def test_a_box_is_known_by_its_new_name_and_a_name_that_is_given_again_is_anothe
     assert by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [unnumbered]).new_names.before
     for other in (replace(device, serial="QS2-0412"), replace(device, mac="02-4b-56-10-33-09", serial="")):
         assert not by_present_names([*met, entry(3, "old", Stands("10.44.8.11/24"))], [other]).new_names.before
+    nameless = replace(device, name="../evil", values={n: v for n, v in device.values.items() if n != "hostname"})
+    assert not by_present_names(met, [nameless]).new_names.before, "it is no hostname"
     known = entry(3, "kvr-wj-sw1", Met("QS2-0411", ""))
     assert not by_present_names([*met, known], [device]).new_names.before, "it is known by its own name"
     twice = by_present_names(met, [device, replace(device, name="old")])

@@ -34,6 +34,15 @@ def run(folder: Path, *options: str) -> None:
     assert done.returncode == 0, done.stdout + done.stderr
 
 
+def sent_since(folder: Path, begin: int) -> set[tuple[str, str]]:
+    """What was sent to which device, from an entry of the journal on."""
+    return {
+        (entry.device, event.setting)
+        for entry in list(Journal(folder / "journal.db").entries())[begin:]
+        if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
+    }
+
+
 def test_an_address_and_a_password_change_on_every_kind_of_device(job: Callable[..., Path]) -> None:
     folder = job(devices_csv=SHEET, practice_yaml="pace: 300\nlinger: 90\n")
     run(folder, "--keep-yard")
@@ -50,11 +59,7 @@ def test_an_address_and_a_password_change_on_every_kind_of_device(job: Callable[
     assert "[Put right]" in zinger("run", folder, "--dry", "--only", AT_FIRST).stdout
     sent_before = len(list(Journal(folder / "journal.db").entries()))
     run(folder)
-    sent = {
-        (entry.device, event.setting)
-        for entry in list(Journal(folder / "journal.db").entries())[sent_before:]
-        if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
-    }
+    sent = sent_since(folder, sent_before)
     changed = {setting for name, setting in sent if name == QUESTIONS} - {"questions of first_set_up"}
     assert changed - {"management.gateway"} == {"management.address", "accounts.viewer"}, sent
     assert {setting for name, setting in sent if name == PAGES} == {"management.address", "accounts.viewer"}
@@ -84,11 +89,7 @@ def test_a_device_that_is_called_otherwise_is_the_same_device(job: Callable[...,
     assert {(m.box.serial, m.accepted[0][1].partition("/")[2]) for m in opened.memories.values()} == had
     sent_before = len(list(Journal(folder / "journal.db").entries()))
     run(folder)
-    sent = {
-        (entry.device, event.setting)
-        for entry in list(Journal(folder / "journal.db").entries())[sent_before:]
-        if isinstance(event := entries.read(entry), entries.WillSend) and event.changes
-    }
+    sent = sent_since(folder, sent_before)
     settings = {(name, setting) for name, setting in sent if not setting.startswith("questions of")}
     assert settings == {(name, "hostname") for name in opened.new_names.before}, sent
     names, since = Vault(folder / "vault.age").names(), Vault(folder / "vault.age").since("office/administrator")

@@ -17,6 +17,7 @@ from pathlib import Path
 from zinger.link.dial import Dialer
 from zinger.plan.model import Device
 from zinger.plan.owners import plain, same_identity
+from zinger.plan.subjects.names.settings import HOSTNAME
 from zinger.run.hands import RunError
 from zinger.run.memory import Memory, remember
 from zinger.store.entries import Entry, Met, Renamed, Stands, Swapped, read
@@ -80,7 +81,7 @@ def _new_names(of: Mapping[str, list[Entry]], devices: Collection[Device]) -> di
     gone_from = {m.stands_at.ip: name for name, m in free.items() if m.stands_at is not None and name not in planned}
     found: dict[str, str] = {}
     for device in devices:
-        if device.name in there:
+        if device.name in there or HOSTNAME.name not in device.values:  # what is no hostname is no new name
             continue
         shown = [plain(identity) for identity in (device.serial, device.mac) if identity]
         before = next((by_identity[identity] for identity in shown if identity in by_identity), None)
