@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from zinger.errors import ZingerError
+from zinger.plan.subjects.names.settings import HOSTNAME
 from zinger.proof.asshown import as_shown
 from zinger.proof.findings import Finding
 from zinger.proof.outcome import title_of
@@ -105,6 +106,8 @@ def plan_as_shown(screen: ZingerScreen, device: str, found: Finding) -> None:
         return
     body = Text(f"{found.title} of {device}, in its own row of the sheet\n\n", PAPER)
     body.append(f"  - {found.planned}\n", ROSE).append(f"  + {text}\n", GREEN)
+    if found.setting == HOSTNAME.name:
+        body.append("\nWhat names it in the sheet follows, and its passwords and recordings go with it.\n", PAPER)
 
     def answer(yes: bool | None) -> None:
         if yes:
