@@ -33,8 +33,8 @@ _WAYS = {way.name: way for way in (SSH, HTTPS, NETCONF)}
 @device_check("no-way-to-prove", ERROR, SSH, HTTPS, NETCONF, repairs=True)
 def no_way_to_prove(device: Device, look: Look) -> Iterator[Found]:
     """No management service is on over which the baseline could be proved from the network."""
-    rules = look.rules(device)
-    ways = [_WAYS[name] for name in rules.proved_over if name in _WAYS] if rules else [SSH]
+    rules = look.rules(device)  # of an unknown family nobody knows over what; it is set by hand, and never proved
+    ways = [_WAYS[name] for name in rules.proved_over if name in _WAYS] if rules else []
     if ways and not any(device[way] is True for way in ways):
         words, first = " or ".join(way.title for way in ways), ways[0]
         fix = repair(f"turn {first.title} on", where_it_stands(device, first, "on"))
