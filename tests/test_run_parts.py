@@ -102,6 +102,10 @@ def test_an_event_is_read_back_as_it_was_written_and_a_strange_one_is_skipped(ev
     kind, data = written(event)
     assert read(Entry(1, 0.0, "sw1", kind, {**data, "of a later version": 1})) == event
     assert read(Entry(1, 0.0, "sw1", f"{kind}?", data)) is None and read(Entry(1, 0.0, "sw1", kind, {})) is None
+    for strange in (7, ["x", 7], {"x": 7}, {"x": ["y"]}):
+        assert read(Entry(1, 0.0, "sw1", kind, {**data, next(iter(data)): strange})) is None
+    odd = Entry(1, 0.0, "sw1", "found", {**written(Found.of(FINDING))[1], "source": "elsewhere"})
+    assert not remember([odd]).findings
 
 
 def test_credentials_come_in_the_order_of_belief(job: Callable[..., Path], quern: Phrasebook) -> None:

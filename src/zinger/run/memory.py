@@ -299,7 +299,10 @@ def _accepted(memory: Memory, event: Accepted, device: str, at: float) -> None:
 
 
 def _found(memory: Memory, event: Found, device: str, at: float) -> None:
-    finding = event.finding(device)
+    try:
+        finding = event.finding(device)
+    except ValueError:  # of a source or verdict that nobody knows here
+        return
     memory.findings[finding.setting, finding.source] = finding
     if finding.setting.startswith(SIGN_IN):
         name = finding.setting.removeprefix(SIGN_IN)

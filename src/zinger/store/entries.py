@@ -6,7 +6,7 @@ not known here (of an older or a newer Zinger) is read as None and skipped by ev
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, ClassVar, Self
 
@@ -522,13 +522,43 @@ def written(event: Happened) -> tuple[str, dict[str, Any]]:
 
 
 def read(entry: Entry) -> Happened | None:
-    """The event that an entry keeps; None for a kind that is not known here."""
+    """The event that an entry keeps; None for a kind that is not known here, or one that does not fit it."""
     cls = _KINDS.get(entry.kind)
     if cls is None:
         return None
-    known = {f.name for f in fields(cls)}
+    parts = _PARTS[cls.kind]
     try:
-        event: Happened = cls(**{name: value for name, value in entry.data.items() if name in known})
+        event: Happened = cls(**{name: value for name, value in entry.data.items() if name in parts})
     except TypeError:  # an entry of another version, which lacks a part
         return None
-    return event
+    return event if all(fits(getattr(event, name)) for name, fits in parts.items()) else None
+
+
+def _listed(item: Callable[[Any], bool]) -> Callable[[Any], bool]:
+    return lambda value: isinstance(value, list | tuple) and all(map(item, value))
+
+
+def _is_text(value: Any) -> bool:
+    return isinstance(value, str)
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+_FITS: Mapping[str, Callable[[Any], bool]] = {
+    "str": _is_text,
+    "bool": lambda value: isinstance(value, bool),
+    "int": lambda value: isinstance(value, int),
+    "float": _is_number,
+    "str | None": lambda value: value is None or _is_text(value),
+    "float | None": lambda value: value is None or _is_number(value),
+    "list[str]": _listed(_is_text),
+    "tuple[str, ...]": _listed(_is_text),
+    "list[list[str]]": _listed(_listed(_is_text)),
+    "dict[str, str]": lambda value: isinstance(value, dict) and all(map(_is_text, [*value, *value.values()])),
+}
+"""Whether a value is of the type that a part of an event has: a journal is data from somebody else too."""
+
+
+_PARTS = {kind: {part.name: _FITS[str(part.type)] for part in fields(cls)} for kind, cls in _KINDS.items()}
