@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import sqlite3
 from collections.abc import Callable
 from dataclasses import replace
 from ipaddress import ip_address, ip_interface, ip_network
@@ -54,6 +55,7 @@ from zinger.store.entries import (
     written,
 )
 from zinger.store.folder import JobFolder
+from zinger.store.journal import Journal
 from zinger.store.mask import Masker
 from zinger.store.recording import Recording
 from zinger.store.transcript import Transcript
@@ -106,6 +108,18 @@ def test_an_event_is_read_back_as_it_was_written_and_a_strange_one_is_skipped(ev
         assert read(Entry(1, 0.0, "sw1", kind, {**data, next(iter(data)): strange})) is None
     odd = Entry(1, 0.0, "sw1", "found", {**written(Found.of(FINDING))[1], "source": "elsewhere"})
     assert not remember([odd]).findings
+
+
+def test_rows_of_a_journal_that_no_zinger_wrote_are_passed_by(job: Callable[..., Path]) -> None:
+    folder = JobFolder(job(devices_csv=ONE_DEVICE))
+    journal = Journal(folder.journal)
+    journal.note(Noted.kind, "kvr-wj-sw1", text="kept")
+    journal.close()
+    rows = [(1.0, "kvr-wj-sw1", Noted.kind, data) for data in ("", "[1]", "7", '{"text": 7}', "[" * 100_000)]
+    rows += [(2.0, "", "renamed", '{"names": "x"}'), ("when", "kvr-wj-sw1", Noted.kind, '{"text": "undated"}')]
+    with sqlite3.connect(folder.journal) as database:
+        database.executemany("insert into entries (at, device, kind, data) values (?, ?, ?, ?)", rows)
+    assert [text for _, text in OpenJob(folder).memories["kvr-wj-sw1"].notes] == ["kept", "undated"]
 
 
 def test_credentials_come_in_the_order_of_belief(job: Callable[..., Path], quern: Phrasebook) -> None:

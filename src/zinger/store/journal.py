@@ -32,6 +32,15 @@ _ENTRIES = sql.Table(
 )
 
 
+def _read(text: Any) -> dict[str, Any] | None:
+    """The data of an entry; None for what no Zinger wrote: a journal is data from somebody else too."""
+    try:
+        data = json.loads(text)
+    except (ValueError, TypeError, RecursionError):
+        return None
+    return data if isinstance(data, dict) else None
+
+
 class Journal:
     """An open journal; close it to be sure that all notes are on disk."""
 
@@ -128,7 +137,9 @@ class Journal:
         query = sql.select(_ENTRIES).where(wanted).order_by(_ENTRIES.c.id)
         with self._engine.connect() as db:
             for row in db.execute(query):
-                yield Entry(row.id, row.at, row.device, row.kind, json.loads(row.data))
+                data = _read(row.data)
+                if data is not None and all(isinstance(text, str) for text in (row.device, row.kind)):
+                    yield Entry(row.id, row.at if isinstance(row.at, int | float) else 0.0, row.device, row.kind, data)
 
     def close(self) -> None:
         """Write out what waits, and stop."""
