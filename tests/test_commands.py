@@ -101,6 +101,8 @@ SENTENCES = [
     ({"devices_csv": "hostname,site,family\n"}, ("check",), 1, "headings but no rows"),
     ({"devices_csv": 'hostname,site\n"a,b\nc,d\n'}, ("check",), 1, "Look for a quote left open"),
     ({"practice_yaml": "pace: fast"}, ("run", "--headless"), 2, "practice.yaml can't be read"),
+    ({"practice_yaml": "faults: {kvr-wj-sw1: 7}"}, ("run", "--headless"), 2, "faults are written by device"),
+    ({"practice_yaml": "linger: [1]"}, ("run", "--headless"), 2, "linger is a number"),
     ({}, ("run", "--headless", "--only", "nobody"), 2, "the plan has no device nobody"),
     ({}, ("run", "--pace", "0"), 2, "greater than or equal to 0.1"),
 ]

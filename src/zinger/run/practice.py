@@ -40,6 +40,12 @@ def yard_settings(folder: JobFolder) -> dict[str, Any]:
         raise YardError(f"{SETTINGS_FILE} can't be read: {str(error).splitlines()[0]}") from None
     if not 0.1 <= pace <= 1000:
         raise YardError(f"{SETTINGS_FILE}: pace {pace:g} is out of range; give 0.1 to 1000")
+    faults = said.get("faults") or {}
+    if not isinstance(faults, dict) or not all(isinstance(wrong, dict) for wrong in faults.values()):
+        raise YardError(f"{SETTINGS_FILE}: faults are written by device, like {{sw1: {{lease: 10.44.16.50/24}}}}")
+    for key in ("linger", "chance"):
+        if not isinstance(said.get(key, 0), int | float):
+            raise YardError(f"{SETTINGS_FILE}: {key} is a number, not {said[key]!r}")
     return dict(said)
 
 
