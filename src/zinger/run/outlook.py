@@ -126,9 +126,16 @@ class Ways:
         rows = [self._act(Verb.PLUG, "reach", first)]
         if factory.press is not None and not memory.accepted:
             rows.append(self._act(Verb.PRESS, "reach", first))
-        if pages_first and factory.address and not factory.hands_out:
+        if pages_first and factory.address:
             net = IPv4Interface(factory.address).network
-            rows.append(self._act(Verb.LAPTOP, "reach", first, once=f"laptop {net}"))
+            lone = Verb.JOIN if factory.network else Verb.DHCP if factory.hands_out else None
+            rows.append(
+                self._act(lone, "reach", first)
+                if lone
+                else self._act(Verb.LAPTOP, "reach", first, once=f"laptop {net}")
+            )
+        if factory.certificate and not memory.accepted:
+            rows.append(self._act(Verb.COMPARE, "reach", first))
         rows.append(self._stage(device, book, "reach", first))
         if factory.on_label and not memory.accepted:
             rows.append(self._act(Verb.READ_LABEL, "sign in", first))
