@@ -15,7 +15,7 @@ from ipaddress import IPv4Interface
 from statistics import median
 from typing import Protocol
 
-from zinger.phrasebook.book import Phrasebook
+from zinger.phrasebook.book import Factory, Phrasebook
 from zinger.plan.model import Device
 from zinger.run.carrier import Carrier
 from zinger.run.claims import FROM_OUTSIDE, Claims, console_claim, factory_claim
@@ -127,13 +127,7 @@ class Ways:
         if factory.press is not None and not memory.accepted:
             rows.append(self._act(Verb.PRESS, "reach", first))
         if pages_first and factory.address:
-            net = IPv4Interface(factory.address).network
-            lone = Verb.JOIN if factory.network else Verb.DHCP if factory.hands_out else None
-            rows.append(
-                self._act(lone, "reach", first)
-                if lone
-                else self._act(Verb.LAPTOP, "reach", first, once=f"laptop {net}")
-            )
+            rows.append(self._laptop_there(factory, first))
         if factory.certificate and not memory.accepted:
             rows.append(self._act(Verb.COMPARE, "reach", first))
         rows.append(self._stage(device, book, "reach", first))
@@ -151,6 +145,13 @@ class Ways:
             rows.append(self._act(Verb.POWER_CUT, "power cut and boot", console))
             rows += [self._stage(device, book, stage, console) for stage in ("power cut and boot", "read again")]
         return rows
+
+    def _laptop_there(self, factory: Factory, needs: frozenset[str]) -> Planned:
+        """How the laptop comes to a factory address: for one device alone, or once for all of them."""
+        if factory.network or factory.hands_out:
+            return self._act(Verb.JOIN if factory.network else Verb.DHCP, "reach", needs)
+        net = IPv4Interface(factory.address).network
+        return self._act(Verb.LAPTOP, "reach", needs, once=f"laptop {net}")
 
     def _was_seen(self, device: Device, stage: str) -> bool:
         return self.took.seen(device.family, stage) is not None
