@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Protocol
 from textual.app import App
 
 from zinger.errors import ZingerError
-from zinger.run.board import Mark
 
 HUNG_UP = 129
 """The exit code of a program whose terminal hung up (128 and the number of the signal, as shells count)."""
@@ -124,6 +123,8 @@ class RunControl:
 
     def resume(self, device: str) -> None:
         """Send a device on its way again; one that differed when it was only proved is sent what differs now."""
+        from zinger.run.board import Mark  # a job is open: it is loaded already
+
         line, carrier = self.job.board.lines.get(device), self.run.carriers.get(device) if self.run else None
         only_proved = carrier is not None and not carrier.wire.world.sends and carrier.line.mood is not Mark.NEEDS_YOU
         if self.run and carrier and carrier.line is line and not only_proved:  # else its plan may be another now
