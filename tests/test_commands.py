@@ -216,8 +216,8 @@ def test_a_corrupt_journal_is_told_and_the_run_goes_on(job: Callable[..., Path])
 
 def test_the_first_picture_waits_for_nothing_but_the_toolkit() -> None:
     """Neither the help nor the application loads what a job needs; that comes behind the first picture."""
-    heavy = "{'pydantic', 'jinja2', 'sqlalchemy', 'zinger.run.board', 'zinger.plan.settings'}"
-    looks = f"import sys, zinger.cli.app, zinger.tui.app; sys.exit(str({heavy} & set(sys.modules)) if {heavy} & set(sys.modules) else 0)"
+    heavy = "{'pydantic', 'jinja2', 'sqlalchemy', 'zinger.run.board', 'zinger.plan.settings'} & set(sys.modules)"
+    looks = f"import sys, zinger.cli.app, zinger.tui.app; sys.exit(str({heavy}) if {heavy} else 0)"
     done = subprocess.run([sys.executable, "-c", looks], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr.strip()) == (0, ""), f"loaded too early: {done.stderr}"
 
