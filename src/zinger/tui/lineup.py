@@ -64,6 +64,9 @@ class LineUp(ZingerScreen):
         *[Binding(str(n), f"done('{n}')", show=False) for n in range(10)],
     ]
 
+    _led_to = ""
+    """The device to which `n` led last."""
+
     def compose(self) -> ComposeResult:
         board = self.host.job.board
         yield Headline(board)
@@ -205,8 +208,8 @@ class LineUp(ZingerScreen):
             self.notify("nothing needs you")
             return
         names = [line.device.name for line in found]
-        here = names.index(lines.selected) + 1 if lines.selected in names else 0
-        name = names[here % len(names)]
+        went_on = lines.selected == self._led_to and self._led_to in names  # else it begins with who waits longest
+        name = self._led_to = names[(names.index(self._led_to) + 1) % len(names) if went_on else 0]
         lines.select(name)
         if self.host.job.board.lines[name].mood is Mark.NEEDS_YOU and not self.host.job.board.lines[name].person_has_it:
             steer(self, [name], lambda: None)
