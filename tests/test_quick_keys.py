@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Hashable
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
@@ -16,14 +17,20 @@ from textual.widgets._toast import Toast
 from tests.test_run_parts import Loop, pump
 from zinger.phrasebook.book import Phrasebook
 from zinger.phrasebook.terminal import typed
+from zinger.run.board import Mark
+from zinger.run.openjob import OpenJob
+from zinger.run.options import Options
 from zinger.run.turns import Turns
+from zinger.store.folder import JobFolder
 from zinger.store.transcript import Transcript
 from zinger.talk.errands.ask import do, look
 from zinger.talk.requests import Answer, Errand
 from zinger.tui import collecting
+from zinger.tui.app import ZingerApp
 from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.console import Console
 from zinger.tui.hands import NEXT_DIGIT, HandsTitle
+from zinger.tui.linemap import LineMap
 from zinger.tui.lineup import tiled
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
@@ -235,6 +242,33 @@ async def test_enter_behind_a_word_typed_at_a_list_takes_nothing() -> None:
         await pilot.press("enter")
         await pilot.pause()
         assert taken == ["run"]
+
+
+async def test_the_key_of_problems_begins_with_who_waits_longest_wherever_the_cursor_stands(
+    job: Callable[..., Path],
+) -> None:
+    app = ZingerApp(lambda: OpenJob(JobFolder(job())), Options())
+    async with app.run_test(size=(100, 40)) as pilot:
+        while not app.has_job or not app.screen.query(LineMap):
+            await pilot.pause(0.05)
+        lines, list_ = app.job.board.lines, app.screen.query_one(LineMap)
+        for name, mood, since in (
+            ("kvr-wj-sw1", Mark.DIFFERS, 0.0),
+            ("kvr-wj-fw1", Mark.NEEDS_YOU, 20.0),
+            ("kvr-cb-rt1", Mark.NEEDS_YOU, 10.0),
+        ):
+            lines[name].say("so", mood)
+            lines[name].waits_since = since
+        led = []
+        for key in ("n", "n", "n", "n", "home", "n"):
+            await pilot.press(key)
+            await pilot.pause()
+            led += [list_.selected] if key == "n" else []
+            if isinstance(app.screen, ChoiceDialog):
+                await pilot.press("escape")
+                await pilot.pause()
+        first, *others = ("kvr-cb-rt1", "kvr-wj-fw1", "kvr-wj-sw1")
+        assert led == [first, *others, first, first], "round, and from the beginning where the cursor was moved"
 
 
 async def test_of_more_than_a_few_choices_one_is_found_by_typing() -> None:
