@@ -121,7 +121,7 @@ class LineMap(Rows):
     def lay_out(self) -> None:
         """Work out which rows there are; the cursor stays on its device if that is still there."""
         before = self.selected if self.cursor < len(self._items) else None
-        self._laid = self.board.lines
+        self._laid, self._track = self.board.lines, None  # a name can be longer than all of before
         self.chosen &= set(self.board.lines)
         lines = [x for name, x in self.board.lines.items() if self._wanted(name, x)]
         sites: dict[str, list[DeviceLine]] = {}
