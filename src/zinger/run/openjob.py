@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import Callable, Collection, Hashable, Mapping
+from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -36,7 +37,7 @@ class OpenJob(OpenPlan):
 
     def __init__(self, folder: JobFolder, sheet: str = "") -> None:
         super().__init__(folder, sheet)
-        spoken: dict[str, tuple[Device, Phrasebook]] = {}
+        spoken = self._spoken = dict[str, tuple[Device, Phrasebook]]()
         planned: list[tuple[Device, str]] = []
         for device in self.plan.devices:
             book = self.books.get(device.family)
@@ -59,6 +60,8 @@ class OpenJob(OpenPlan):
         """What is known of devices that no phrasebook speaks to."""
         self.new_names = NewNames()
         """Devices whose new name the journal does not know yet."""
+        self.leaving: set[str] = set()
+        """Devices that the plan has no more, and that are in work still."""
         self.terms: list[entries.TermsAccepted] = []
         """What a person accepted in this job so far."""
         self.kept_aside = ""
@@ -91,6 +94,25 @@ class OpenJob(OpenPlan):
         """A device that is in work keeps its line, though the plan is another one now."""
         self.board.lines = {**self.board.lines, line.device.name: line}
         self.memories[line.device.name] = memory
+
+    def keep_leaving(self, line: DeviceLine, memory: Memory) -> None:
+        """A device that is in work, and that the plan has no more, stays in sight until it is through."""
+        name = line.device.name
+        book = self.books.get(line.device.family)
+        if book is None or name in self.plan.by_name:
+            return
+        self.leaving.add(name)
+        self._spoken[name] = line.device, book
+        self.plan = replace(self.plan, devices=(*self.plan.devices, line.device))
+        self.keep_line(line, memory)
+
+    def let_go(self, name: str) -> None:
+        """It is through: the plan counts again."""
+        self.leaving.discard(name)
+        self._spoken.pop(name, None)
+        self.plan = replace(self.plan, devices=tuple(d for d in self.plan.devices if d.name != name))
+        self.board.lines = {other: line for other, line in self.board.lines.items() if other != name}
+        self.memories.pop(name, None)
 
     def versions(self) -> dict[str, Hashable]:
         """For each device, a value that changes whenever something new is known about it."""

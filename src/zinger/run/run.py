@@ -162,8 +162,9 @@ class Run:
         Passwords that they need and the vault lacks are made first. Raises RunError for a device that can't be carried.
         """
         assert self.world is not None
-        devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
         job, world = self.job, self.world
+        devices = [d for d in self._wanted(names) if d.name not in self.tasks or self.tasks[d.name].done()]
+        devices = self._not_held(devices)
         if any(device.name in job.new_names.before for device in devices):
             await self._take_new_names()
         asked = job.plan.password_rules
@@ -184,12 +185,25 @@ class Run:
             await self._begin(world, device, manner or self._manner)
         return [device.name for device in devices]
 
+    def _not_held(self, devices: list[Device]) -> list[Device]:
+        """These, but for those that wait until a box is through that is in work under its old name.
+
+        Raises RunError where that leaves none.
+        """
+        new = self.job.new_names
+        busy = sorted(name for name, task in self.tasks.items() if name in new.involved and not task.done())
+        free = [device for device in devices if not busy or device.name not in new.before]
+        if len(free) < len(devices):
+            words = f"{', '.join(busy)} is in work under its old name; stop it, or wait until it is through"
+            if not free:
+                raise RunError(words)
+            self.news.append(words)
+        return free
+
     async def _take_new_names(self) -> None:
-        """What is known of boxes goes with them to their new names. Raises RunError while one is in work."""
+        """What is known of boxes goes with them to their new names; none of them is in work."""
         assert self.world is not None and self.journal is not None
         job, journal, world, new = self.job, self.journal, self.world, self.job.new_names
-        if busy := sorted(name for name, task in self.tasks.items() if name in new.involved and not task.done()):
-            raise RunError(f"{', '.join(busy)} is in work under its old name; stop it, or wait until it is through")
         for name in new.involved & set(self.carriers):  # its console has room for one
             for wire in self.carriers[name].wires:
                 wire.pump.leave()
@@ -265,8 +279,11 @@ class Run:
         assert self.world is not None
         job.vault, job.board.pace, job.board.outlook = self.job.vault, self.job.board.pace, self.job.board.outlook
         for name, task in self.tasks.items():
+            carrier = self.carriers[name]
             if name in job.board.lines and (not task.done() or self._plans_the_same(job, name)):
-                job.keep_line(self.carriers[name].line, self.carriers[name].memory)
+                job.keep_line(carrier.line, carrier.memory)
+            elif not task.done():
+                job.keep_leaving(carrier.line, carrier.memory)
         self.job, self.world.devices = job, job.plan.devices
         self.world.claims.know(job.plan.devices)
 
@@ -329,7 +346,11 @@ class Run:
     def _see_plan(self, name: str) -> None:
         """A device that is through, and whose plan was changed meanwhile, is shown under its new one."""
         lines = self.job.board.lines
-        if name in lines and lines[name] is self.carriers[name].line:
+        if name in self.job.leaving and self.world is not None:
+            self.job.let_go(name)
+            self.world.devices = self.job.plan.devices
+            self.world.claims.know(self.job.plan.devices)
+        elif name in lines and lines[name] is self.carriers[name].line:
             now = self.job.plan.device(name)
             if _as_planned(now) != _as_planned(lines[name].device):
                 self.job.renew_line(name)
