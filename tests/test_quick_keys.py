@@ -31,7 +31,7 @@ from zinger.tui.choosing import ChoiceDialog
 from zinger.tui.console import Console
 from zinger.tui.hands import NEXT_DIGIT, HandsTitle
 from zinger.tui.linemap import LineMap
-from zinger.tui.lineup import tiled
+from zinger.tui.lineup import LineUp, tiled
 from zinger.tui.look import BRASS, GREEN, ROSE, pen
 from zinger.tui.rows import Rows
 from zinger.tui.typing_guard import ENDS, GuardedApp
@@ -249,9 +249,9 @@ async def test_the_key_of_problems_begins_with_who_waits_longest_wherever_the_cu
 ) -> None:
     app = ZingerApp(lambda: OpenJob(JobFolder(job())), Options())
     async with app.run_test(size=(100, 40)) as pilot:
-        while not app.has_job or not app.screen.query(LineMap):
+        while not isinstance(app.screen, LineUp) or not any(shown.selected for shown in app.screen.query(LineMap)):
             await pilot.pause(0.05)
-        lines, list_ = app.job.board.lines, app.screen.query_one(LineMap)
+        line_up, lines, list_ = app.screen, app.job.board.lines, app.screen.query_one(LineMap)
         for name, mood, since in (
             ("kvr-wj-sw1", Mark.DIFFERS, 0.0),
             ("kvr-wj-fw1", Mark.NEEDS_YOU, 20.0),
@@ -260,12 +260,14 @@ async def test_the_key_of_problems_begins_with_who_waits_longest_wherever_the_cu
             lines[name].say("so", mood)
             lines[name].waits_since = since
         led = []
-        for key in ("n", "n", "n", "n", "home", "n"):
-            await pilot.press(key)
+        for turn in range(5):
+            if turn == 4:
+                list_.select("kvr-wj-sw1")
+            line_up.action_next()
+            led.append(list_.selected)
             await pilot.pause()
-            led += [list_.selected] if key == "n" else []
             if isinstance(app.screen, ChoiceDialog):
-                await pilot.press("escape")
+                app.pop_screen()
                 await pilot.pause()
         first, *others = ("kvr-cb-rt1", "kvr-wj-fw1", "kvr-wj-sw1")
         assert led == [first, *others, first, first], "round, and from the beginning where the cursor was moved"
