@@ -120,11 +120,13 @@ async def test_a_plan_that_is_saved_meanwhile_is_for_the_devices_that_are_not_in
     sheet.write_text(sheet.read_text().replace(TWO, "called-new"))
     run.adopt(OpenJob(folder))
     assert run.job.board.lines[TWO].active, "it stays in sight"
+    assert run.job.board.lines["called-new"].sentence == f"in work still, as {TWO}"
     with pytest.raises(RunError, match=f"{TWO} is in work under its old name"):
         await run.set_off(["called-new"])
     assert await run.set_off([ONE, "called-new"]) == [ONE], "others need not wait for it"
     await until(lambda: run.tasks[TWO].done())
     assert TWO not in run.job.board.lines and TWO not in run.job.plan.by_name
+    assert run.job.board.lines["called-new"].sentence == "plan changed · run it again"
     await run.set_off(["called-new"])
     await until(lambda: run.tasks["called-new"].done())
     assert TWO not in run.carriers and run.job.memories["called-new"].accepted[0][1].startswith("called-new/")

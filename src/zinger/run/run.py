@@ -284,6 +284,8 @@ class Run:
                 job.keep_line(carrier.line, carrier.memory)
             elif not task.done():
                 job.keep_leaving(carrier.line, carrier.memory)
+                if (now := job.called_now(name)) in job.board.lines and now != name:
+                    job.board.lines[now].say(f"in work still, as {name}", Mark.AHEAD)
         self.job, self.world.devices = job, job.plan.devices
         self.world.claims.know(job.plan.devices)
 
@@ -348,6 +350,8 @@ class Run:
         lines = self.job.board.lines
         if name in self.job.leaving and self.world is not None:
             self.job.let_go(name)
+            if line := self.job.board.lines.get(self.job.called_now(name)):
+                line.say("plan changed · run it again", Mark.AHEAD)
             self.world.devices = self.job.plan.devices
             self.world.claims.know(self.job.plan.devices)
         elif name in lines and lines[name] is self.carriers[name].line:
