@@ -13,9 +13,10 @@ from typing import Any, TextIO
 
 from zinger.cli.common import DONE, FINDINGS, PERSON
 from zinger.desk.jobs import remember_job
+from zinger.proof.outcome import but_for
 from zinger.run.board import DeviceLine, Mark
-from zinger.run.laterchange import STAYS
-from zinger.run.memory import Memory, former_accounts
+from zinger.run.laterchange import still_let_in
+from zinger.run.memory import Memory
 from zinger.run.openjob import OpenJob
 from zinger.run.options import Options
 from zinger.run.run import Run
@@ -150,8 +151,7 @@ def conclude(run: Run, printed: Printed) -> int:
     proved = run.proved()
     configured = sum(line.mood is Mark.CONFIGURED for line in lines.values())
     accepted = sum(bool(run.job.memories[name].outcome.accepted) for name in proved)
-    also = f", {accepted} of them but for what was accepted" if accepted else ""
-    also += f", {configured} configured" if configured else ""
+    also = but_for(accepted) + (f", {configured} configured" if configured else "")
     if printed is Printed.LINES:
         print(json.dumps({"event": "summary", **summary(run)}))
     elif printed is Printed.JSON:
@@ -190,8 +190,8 @@ def _print_line(name: str, line: DeviceLine, memory: Memory) -> None:
             print(f"  owed       {debt.setting}: {debt.lacking.value}: {debt.why}")
         for setting, why in line.outcome.accepted:
             print(f"  accepted   {setting}: {why}")
-    for user in former_accounts(line.device, memory):
-        print(f"  known      {user}, an account of an earlier plan, {STAYS}")
+    for known in still_let_in(line.device, memory):
+        print(f"  known      {known}")
     for left_out in line.script.not_sent:
         if not left_out.owed:
             print(f"  left out   {left_out.setting}: {left_out.why}")

@@ -17,8 +17,10 @@ from zinger.plan.files.editing import Conflict, Edits
 from zinger.plan.files.headings import WHO_PARSERS
 from zinger.plan.files.jobfile import read_job
 from zinger.plan.model import Device, Layer, Plan, Site
+from zinger.plan.owners import as_word
 from zinger.plan.problems import Change, Problem
 from zinger.plan.settings import SETTINGS
+from zinger.plan.subjects.names.settings import HOSTNAME
 from zinger.plan.subjects.standing import standing
 from zinger.plan.subjects.switching.settings import UPLINKS
 from zinger.plan.subjects.wireless.settings import BRIDGE, JOINED
@@ -144,11 +146,11 @@ class Desk:
         if target.stem:
             return [Change((*target.stem, *setting.split(".")), value)]
         own = [Change((setting,), value, d.spot.line) for d in devices if d.spot.line]
-        return own + (self._called_there(devices[0], value) if setting == "hostname" and value and own else [])
+        return own + (self._called_there(devices[0], value) if setting == HOSTNAME.name and value and own else [])
 
     def _called_there(self, device: Device, name: str) -> list[Change]:
-        """Where rows of other devices call it by its name, they go on to."""
-        word = re.compile(rf"(?<![\w-]){re.escape(device.name)}(?![\w-])", re.IGNORECASE)
+        """The changes by which rows of other devices that name it name it so, too."""
+        word = as_word(device.name)
         rows = [(d.spot.line, setting) for d in self.plan.devices for setting in NAME_OTHERS if setting in d.own]
         texts = [(row, setting, self.edits.cells(row).get(setting, "")) for row, setting in rows if row]
         return [Change((s,), word.sub(name, text), row) for row, s, text in texts if word.search(text)]
@@ -322,7 +324,7 @@ class Desk:
                 except BadValue as error:
                     raise JobFolderError(f"{error.what}. {error.repair}") from None
         device = self.resolved().device(name)
-        here = self.targets([device], "")[0]
+        here = Target("this device")
         self.make([c for column, text in cells.items() for c in self.changes([device], column, text, here)], words)
         if self.save():
             raise JobFolderError("somebody else changed the same places meanwhile; look at the plan")

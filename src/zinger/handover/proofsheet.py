@@ -91,12 +91,8 @@ def _overview(found: Sequence[DeviceRecord]) -> Table:
             r.device.label,
             f"{sum(f.holds for f in findings)} of {len(findings)} hold",
         )
-        rows.append(
-            [
-                *(Paragraph(say(c), NORMAL) for c in cells),
-                Paragraph(f"<font color='{colour}'>{r.standing}</font>", NORMAL),
-            ]
-        )
+        standing = Paragraph(f"<font color='{colour}'>{r.standing}</font>", NORMAL)
+        rows.append([*(Paragraph(say(c), NORMAL) for c in cells), standing])
     return _table(rows, (150, 150, 120, 90, 90, 90, 100))
 
 

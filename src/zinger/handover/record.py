@@ -9,9 +9,9 @@ from functools import cached_property
 from zinger.plan.model import Device, Plan, Site
 from zinger.plan.revision import revision_of
 from zinger.proof.findings import Finding, Source
-from zinger.proof.outcome import Outcome, title_of
-from zinger.run.laterchange import STAYS
-from zinger.run.memory import Memory, former_accounts, remember
+from zinger.proof.outcome import Outcome, but_for, title_of
+from zinger.run.laterchange import still_let_in
+from zinger.run.memory import Memory, remember
 from zinger.run.newnames import by_present_names
 from zinger.script.compile import Script
 from zinger.store.entries import Entry
@@ -73,8 +73,7 @@ class DeviceRecord:
         """Sentences about what is settled, and should be known: accepted, noted, or not for such a device."""
         sentences = [f"accepted: {title_of(setting)}: {why}" for setting, why in self.outcome.accepted]
         sentences += [f"noted: {text}" for _, text in self.memory.notes]
-        former = former_accounts(self.device, self.memory)
-        sentences += [f"{user}, an account of an earlier plan, {STAYS}" for user in former]
+        sentences += still_let_in(self.device, self.memory)
         without: dict[str, list[str]] = {}
         for unsent in self.script.not_sent if self.script else ():
             if not unsent.owed:
@@ -118,8 +117,7 @@ def proved_in_words(found: Sequence[DeviceRecord]) -> str:
     """How many are proved, and of how many of them something was accepted."""
     proved = [record for record in found if record.state == "proved"]
     accepted = sum(bool(record.outcome.accepted) for record in proved)
-    but = f", {accepted} of them but for what was accepted" if accepted else ""
-    return f"{len(proved)} of {counted(len(found), 'device')} proved{but}"
+    return f"{len(proved)} of {counted(len(found), 'device')} proved{but_for(accepted)}"
 
 
 def by_site(found: list[DeviceRecord]) -> list[tuple[Site, list[DeviceRecord]]]:

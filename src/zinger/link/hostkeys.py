@@ -29,22 +29,22 @@ class HostKeys:
         met = dict.fromkeys(names, " ".join(key.split()[:2]))
         if met.items() <= self._keys.items():
             return
-        self._keys.update(met)
-        if self.file is None:
-            return
-        write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(self._keys.items())).encode())
+        self._keep(self._keys | met)
 
     def carry_over(self, names: Mapping[str, str]) -> None:
         """Devices are called otherwise (the name now, the one before): so are their keys. Raises FileError."""
         met = {now: self._keys[before] for now, before in names.items() if before in self._keys}
         if met:
-            self.forget(lambda name: name in met or name in names.values())
-            for now, key in met.items():
-                self.pin((now,), key)
+            before = names.values()
+            self._keep({name: key for name, key in self._keys.items() if name not in before} | met)
 
     def forget(self, whose: Callable[[str], bool]) -> None:
         """Drop the keys under these names: another device is there now. Raises FileError."""
         left = {name: key for name, key in self._keys.items() if not whose(name)}
-        if len(left) < len(self._keys) and self.file is not None:
-            write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(left.items())).encode())
-        self._keys = left
+        if len(left) < len(self._keys):
+            self._keep(left)
+
+    def _keep(self, keys: dict[str, str]) -> None:
+        self._keys = keys
+        if self.file is not None:
+            write_whole(self.file, "".join(f"{n} {k}\n" for n, k in sorted(keys.items())).encode())

@@ -36,4 +36,9 @@ def plain(identity: str) -> str:
 def _word(word: str, text: str) -> bool:
     if word.lower() not in text.lower():
         return False  # as with nearly all of hundreds of devices; a pattern for each would take long to make
-    return re.search(rf"(?<![\w-]){re.escape(word)}(?![\w-])", text, re.IGNORECASE) is not None
+    return as_word(word).search(text) is not None
+
+
+def as_word(name: str) -> re.Pattern[str]:
+    """The pattern of a name that stands by itself in a text, and is no part of a longer one."""
+    return re.compile(rf"(?<![\w-]){re.escape(name)}(?![\w-])", re.IGNORECASE)

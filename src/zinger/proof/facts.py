@@ -21,7 +21,7 @@ def facts_in(reading: Reading, rows: Sequence[str], torn: frozenset[int], page: 
 
 
 def _gone_on(goes_on: re.Pattern[str], rows: Sequence[str], torn: frozenset[int]) -> tuple[list[str], frozenset[int]]:
-    """What goes on with the line before stands in one line with it, without the mark of it."""
+    """Join each line that continues the one before to that line, without what the pattern matches."""
     whole: list[str] = []
     still: set[int] = set()
     for at, row in enumerate(rows):

@@ -111,6 +111,11 @@ class Outcome:
         return f"but for {len(self.accepted)} accepted" if self.accepted else ""
 
 
+def but_for(accepted: int) -> str:
+    """What is said behind a count of proved devices, of so many of which something was accepted."""
+    return f", {accepted} of them but for what was accepted" if accepted else ""
+
+
 def outcome(
     script: Script, findings: Iterable[Finding], missing: Iterable[tuple[str, Source]], deeds: Deeds
 ) -> Outcome:

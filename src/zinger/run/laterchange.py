@@ -19,8 +19,6 @@ from zinger.run.openjob import OpenJob
 from zinger.run.stages.send import ASKED_ONCE
 from zinger.script.compile import Script, Step
 
-STAYS = "may still be let in as before: take that account away by hand"
-"""What is said of an account that the plan does not have any more."""
 OLD_IS_KEPT = "the old password, which the vault keeps until the new one is proved"
 
 
@@ -94,6 +92,12 @@ def changed_devices(job: OpenJob) -> list[str]:
     return [name for name, memory in job.memories.items() if not memory.aside and is_another(name, memory)]
 
 
+def still_let_in(device: Device, memory: Memory) -> list[str]:
+    """Sentences about accounts of an earlier plan, which nobody took away."""
+    former = former_accounts(device, memory)
+    return [f"{user} may still be let in as before, as an earlier plan had it: take it away by hand" for user in former]
+
+
 def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
     """What a run would send to these devices, a line each; of more lines than `most` only how many there are."""
     lines = []
@@ -101,12 +105,11 @@ def told(job: OpenJob, names: Sequence[str], most: int = 1000) -> Iterable[str]:
         changes = later_changes(job.board.lines[name].device, job.scripts[name], job.memories[name])
         if not changes:
             lines.append(f"{name}: nothing, as far as is known; it is read back all the same")
-        former = former_accounts(job.board.lines[name].device, job.memories[name])
         for change in changes:
             lines.append(f"{name}: {change.title}: {change.before} -> {change.after}")
             lines += (f"    {line}" for line in change.sent)
             if change.guard or change.way_back:
                 back = f"back by: {change.way_back}" if change.way_back else ""
                 lines.append(f"    ({'; '.join(filter(None, (change.guard, back)))})")
-        lines += (f"    {user} {STAYS}" for user in former)
+        lines += (f"    {known}" for known in still_let_in(job.board.lines[name].device, job.memories[name]))
     return [*lines[:most], f"… {len(lines) - most} more lines"] if len(lines) > most else lines

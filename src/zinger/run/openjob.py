@@ -28,6 +28,7 @@ from zinger.wording import counted
 if TYPE_CHECKING:
     from zinger.store.journal import Journal
 
+PLAN_CHANGED = "plan changed · run it again"
 READINGS = 3
 """How often a job is read again on a thread, before it is read at once while everything waits."""
 
@@ -195,7 +196,7 @@ def say_what_is_known(line: DeviceLine, memory: Memory) -> None:
     elif memory.rotating:
         line.say(f"{counted(len(memory.rotating), 'new password')} to be sent; run it", Mark.AHEAD)
     elif memory.concluded_of not in ("", revision):
-        line.say("plan changed · run it again", Mark.AHEAD)
+        line.say(PLAN_CHANGED, Mark.AHEAD)
     elif memory.touched and memory.concluded_of:
         line.say("you had its wire since · prove it again", Mark.AHEAD)
     elif memory.concluded_at:

@@ -29,7 +29,7 @@ from zinger.run.leaselists import lease_lists
 from zinger.run.memory import remember
 from zinger.run.newnames import NewNames, by_present_names, carry_over
 from zinger.run.onwire import Assignment, OnWire
-from zinger.run.openjob import OpenJob, show_notes
+from zinger.run.openjob import PLAN_CHANGED, OpenJob, show_notes
 from zinger.run.options import Options
 from zinger.run.outlook import bench_kind, bench_with, stages_of, works_of
 from zinger.run.pageswire import PagesWire
@@ -351,7 +351,7 @@ class Run:
         if name in self.job.leaving and self.world is not None:
             self.job.let_go(name)
             if line := self.job.board.lines.get(self.job.called_now(name)):
-                line.say("plan changed · run it again", Mark.AHEAD)
+                line.say(PLAN_CHANGED, Mark.AHEAD)
             self.world.devices = self.job.plan.devices
             self.world.claims.know(self.job.plan.devices)
         elif name in lines and lines[name] is self.carriers[name].line:

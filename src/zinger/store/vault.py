@@ -321,7 +321,7 @@ class Vault:
         now, ages = time.time(), ages or {}
         changed = {name for name, secret in every.items() if self._kept.get(name) != secret}
         since = {
-            name: ages.get(name, now if name in changed else self._since.get(name, now))
+            name: ages.get(name, now if name in changed else self._since[name])
             for name in every
             if name in changed or name in self._since
         }

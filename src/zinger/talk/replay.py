@@ -15,7 +15,7 @@ from zinger.phrasebook.classify import LineKind, classify
 from zinger.phrasebook.document import Document
 from zinger.phrasebook.pages import Open
 from zinger.phrasebook.unfilled import unfilled
-from zinger.proof.facts import gather
+from zinger.proof.facts import facts_in
 from zinger.talk.terminal.locator import Locator
 from zinger.talk.terminal.typed import Typed
 from zinger.talk.timing import Timing
@@ -86,7 +86,7 @@ def _downloaded(at: float, page: Document, book: Phrasebook) -> Iterator[Heard]:
 
 
 def _facts(at: float, reading: Reading, page: Document) -> Iterator[Heard]:
-    for fact, found in gather(reading.take, page.lines, reading.sections, page=page).items():
+    for fact, found in facts_in(reading, page.lines, frozenset(), page).items():
         yield from (Heard(at, "fact", fact, f"{one.value}   {one.line}") for one in found)
 
 

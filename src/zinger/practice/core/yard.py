@@ -204,9 +204,12 @@ class Yard:
         taken = {before: (self.boxes.pop(before), self.consoles.pop(before)) for before in moves.values()}
         for key, before in moves.items():
             if key in self.boxes:  # it was called so, and is given another name later, or none
-                self.boxes[f"{key}, before"], self.consoles[f"{key}, before"] = self.boxes[key], self.consoles[key]
-            self.boxes[key], self.consoles[key] = taken[before]
-            self.boxes[key].body = replace(self.boxes[key].body, key=key)
+                self._put(f"{key}, before", self.boxes[key], self.consoles[key])
+            self._put(key, *taken[before])
+
+    def _put(self, key: str, box: Box, console: int) -> None:
+        self.boxes[key], self.consoles[key] = box, console
+        box.body = replace(box.body, key=key)
 
     def do_power(self, device: str, on: bool) -> Reply:
         self._box(device).power(on)
