@@ -372,9 +372,7 @@ def test_a_run_goes_on_while_the_bare_wire_of_another_device_is_open(
         term.until("planned only", "g go")
         term.keys("g", "End")
         term.until("1 under way")
-        term.keys("o")
-        term.until("open its wire")
-        term.keys("Enter")
+        term.keys("w")
         term.until("bare wire", "open")
         deadline = time.monotonic() + 60
         while OpenJob(JobFolder(folder)).memories["kvr-wj-sw1"].concluded_at is None:

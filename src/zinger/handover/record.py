@@ -96,7 +96,9 @@ class DeviceRecord:
         if self.script is None:
             left = [v.setting.title for s, v in self.device.values.items() if self.memory.by_hand.get(s) != v.shown]
             if self.memory.by_hand:
-                sentences.append(f"{len(self.device.values) - len(left)} settings were set by hand; nothing is proved")
+                done = len(self.device.values) - len(left)
+                were = "was" if done == 1 else "were"
+                sentences.append(f"{counted(done, 'setting')} {were} set by hand; nothing is proved")
                 sentences += [f"not set yet: {', '.join(left)}"] if left else []
             else:
                 sentences.append("is planned and checked only: its family has no phrasebook yet")

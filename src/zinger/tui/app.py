@@ -280,11 +280,15 @@ class ZingerApp(GuardedApp):
         return book.terminal if book else None
 
     def open_wire(self, device: str) -> None:
-        """Open a device's wire; one that can't be spoken to has a factory card instead."""
+        """Open a device's wire: by hand, where it can't be spoken to; its factory card, where no console is planned."""
         from zinger.tui.wire import Wire
 
         if device not in self.job.board.lines:
-            self.open_card(self.job.plan.device(device).family)
+            planned = self.job.plan.device(device)
+            if planned.family in self.job.families and not planned.console:
+                self.open_card(planned.family)
+            else:
+                self.open_bare_wire(device)
             return
         line = self.job.board.lines[device]
         self.push_screen(Wire(line, self.job.books[line.device.family]))
